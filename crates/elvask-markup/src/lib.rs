@@ -1,0 +1,19 @@
+//! Lossless documents: text with spans, and edits against that text.
+//!
+//! Nothing in this crate prints a tree back. A document keeps the text it was read from; every node knows which bytes
+//! of it it covers; a change is a list of [`Edit`]s that say which bytes to replace with what. Whatever no edit names
+//! stays as it was, byte for byte: comments, order, indentation, line ends, quotes, byte order mark.
+//!
+//! The crate knows the syntax of manifests, property lists and project files. It knows no platform fact and no rule.
+
+pub mod edit;
+pub mod gradle;
+pub mod lines;
+pub mod openstep;
+pub mod plist;
+pub mod text;
+pub mod xml;
+
+pub use edit::{Edit, EditError, EditSet};
+pub use lines::{LineIndex, Position};
+pub use text::{Span, TextError, decode};

@@ -1,0 +1,251 @@
+//! The OpenStep property-list format, in which an Xcode project file is written: read with spans.
+
+use crate::Span;
+
+/// The deepest nesting that is read.
+pub const MAX_DEPTH: usize = 100;
+
+/// One value with its place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Value {
+    /// What the value is.
+    pub kind: Kind,
+    /// All that the value covers, quotes or brackets included, in bytes.
+    pub span: Span,
+}
+
+/// The types of the format.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Kind {
+    /// Text, quoted or not, escapes replaced.
+    String(String),
+    /// Values in round brackets.
+    Array(Vec<Value>),
+    /// Keys with values in curly brackets, in the order of the file.
+    Dict(Vec<(Value, Value)>),
+}
+
+impl Value {
+    /// Returns the text of a string.
+    #[must_use]
+    pub fn as_str(&self) -> Option<&str> {
+        match &self.kind {
+            Kind::String(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// Returns the values of an array.
+    #[must_use]
+    pub fn as_array(&self) -> Option<&[Value]> {
+        match &self.kind {
+            Kind::Array(values) => Some(values),
+            _ => None,
+        }
+    }
+
+    /// Returns the entries of a dictionary.
+    #[must_use]
+    pub fn as_dict(&self) -> Option<&[(Value, Value)]> {
+        match &self.kind {
+            Kind::Dict(entries) => Some(entries),
+            _ => None,
+        }
+    }
+
+    /// Returns the value of a key of a dictionary.
+    #[must_use]
+    pub fn get(&self, key: &str) -> Option<&Value> {
+        self.as_dict()?.iter().find(|(name, _)| name.as_str() == Some(key)).map(|(_, value)| value)
+    }
+}
+
+/// Why a text is no such list.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct OpenStepError {
+    /// What is wrong.
+    pub message: &'static str,
+    /// Where, in bytes.
+    pub span: Span,
+}
+
+/// Reads a text that holds one value.
+///
+/// # Errors
+/// The first fault with its place.
+pub fn parse(text: &str) -> Result<Value, OpenStepError> {
+    let mut reader = Reader { text, bytes: text.as_bytes(), at: if text.starts_with('\u{FEFF}') { 3 } else { 0 } };
+    let value = reader.value(0)?;
+    reader.skip()?;
+    if reader.at < text.len() {
+        return reader.fail("there is more after the end of the list");
+    }
+    Ok(value)
+}
+
+struct Reader<'t> {
+    text: &'t str,
+    bytes: &'t [u8],
+    at: usize,
+}
+
+impl Reader<'_> {
+    fn fail<T>(&self, message: &'static str) -> Result<T, OpenStepError> {
+        Err(OpenStepError { message, span: Span::at(self.at) })
+    }
+
+    fn peek(&self) -> Option<u8> {
+        self.bytes.get(self.at).copied()
+    }
+
+    /// Steps over white space and comments.
+    fn skip(&mut self) -> Result<(), OpenStepError> {
+        loop {
+            let rest = self.text.get(self.at..).unwrap_or_default();
+            if rest.starts_with("/*") {
+                match rest.find("*/") {
+                    Some(end) => self.at += end + 2,
+                    None => return self.fail("this comment has no end"),
+                }
+            } else if rest.starts_with("//") {
+                self.at += rest.find('\n').unwrap_or(rest.len());
+            } else if rest.starts_with(|character: char| character.is_ascii_whitespace()) {
+                self.at += 1;
+            } else {
+                return Ok(());
+            }
+        }
+    }
+
+    fn expect(&mut self, byte: u8, message: &'static str) -> Result<(), OpenStepError> {
+        self.skip()?;
+        if self.peek() != Some(byte) {
+            return self.fail(message);
+        }
+        self.at += 1;
+        Ok(())
+    }
+
+    fn value(&mut self, depth: usize) -> Result<Value, OpenStepError> {
+        if depth > MAX_DEPTH {
+            return self.fail("the list is nested too deep");
+        }
+        self.skip()?;
+        let start = self.at;
+        let kind = match self.peek() {
+            Some(b'{') => self.dict(depth)?,
+            Some(b'(') => self.array(depth)?,
+            Some(quote @ (b'"' | b'\'')) => Kind::String(self.quoted(quote)?),
+            Some(_) => {
+                let rest = self.text.get(start..).unwrap_or_default();
+                let plain = |character: char| character.is_ascii_alphanumeric() || "_$+/:.-<>@".contains(character);
+                let len = rest.find(|character| !plain(character)).unwrap_or(rest.len());
+                if len == 0 {
+                    return self.fail("a value was expected here");
+                }
+                self.at += len;
+                Kind::String(rest.get(..len).unwrap_or_default().to_owned())
+            }
+            None => return self.fail("the list ends too early"),
+        };
+        Ok(Value { kind, span: Span::new(start, self.at) })
+    }
+
+    fn dict(&mut self, depth: usize) -> Result<Kind, OpenStepError> {
+        self.at += 1;
+        let mut entries = Vec::new();
+        loop {
+            self.skip()?;
+            if self.peek() == Some(b'}') {
+                self.at += 1;
+                return Ok(Kind::Dict(entries));
+            }
+            let key = self.value(depth + 1)?;
+            if key.as_str().is_none() {
+                return self.fail("a key must be text");
+            }
+            self.expect(b'=', "`=` was expected after this key")?;
+            let value = self.value(depth + 1)?;
+            self.expect(b';', "`;` was expected after this value")?;
+            entries.push((key, value));
+        }
+    }
+
+    fn array(&mut self, depth: usize) -> Result<Kind, OpenStepError> {
+        self.at += 1;
+        let mut values = Vec::new();
+        loop {
+            self.skip()?;
+            if self.peek() == Some(b')') {
+                self.at += 1;
+                return Ok(Kind::Array(values));
+            }
+            values.push(self.value(depth + 1)?);
+            self.skip()?;
+            match self.peek() {
+                Some(b',') => self.at += 1,
+                Some(b')') => {}
+                _ => return self.fail("`,` or `)` was expected after this value"),
+            }
+        }
+    }
+
+    fn quoted(&mut self, quote: u8) -> Result<String, OpenStepError> {
+        let start = self.at;
+        self.at += 1;
+        let mut out = String::new();
+        let mut characters = self.text.get(self.at..).unwrap_or_default().chars();
+        while let Some(character) = characters.next() {
+            self.at += character.len_utf8();
+            if u32::from(character) == u32::from(quote) {
+                return Ok(out);
+            }
+            if character != '\\' {
+                out.push(character);
+                continue;
+            }
+            let Some(escaped) = characters.next() else { break };
+            self.at += escaped.len_utf8();
+            out.push(match escaped {
+                'n' => '\n',
+                't' => '\t',
+                'r' => '\r',
+                other => other,
+            });
+        }
+        self.at = start;
+        self.fail("this text has no closing quote")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_project_file_is_read() {
+        let text = "// !$*UTF8*$!\n{\n\tarchiveVersion = 1; /* c */ objects = {\n\t\tA1 /* App */ = {isa = X; list = (a, \"b c\",); };\n\t};\n\trootObject = A1 /* P */;\n}\n";
+        let value = parse(text).unwrap();
+        let object = value.get("objects").unwrap().get("A1").unwrap();
+        let list = object.get("list").unwrap().as_array().unwrap();
+        assert_eq!(list[1].as_str(), Some("b c"));
+        assert_eq!(list[1].span.of(text), "\"b c\"");
+        assert_eq!(value.get("rootObject").unwrap().as_str(), Some("A1"));
+    }
+
+    #[test]
+    fn faults_say_what_and_where() {
+        for (text, message, at) in [
+            ("{a = 1}", "`;` was expected after this value", 6),
+            ("{a 1;}", "`=` was expected after this key", 3),
+            ("(a b)", "`,` or `)` was expected after this value", 3),
+            ("{a = \"x;}", "this text has no closing quote", 5),
+            ("{", "the list ends too early", 1),
+            ("{} x", "there is more after the end of the list", 3),
+        ] {
+            assert_eq!(parse(text).unwrap_err(), OpenStepError { message, span: Span::at(at) }, "{text}");
+        }
+        assert_eq!(parse(&"(".repeat(100_000)).unwrap_err().message, "the list is nested too deep");
+    }
+}

@@ -1,0 +1,363 @@
+//! The tree of a document: nodes that know their spans, kept in one list.
+
+use std::borrow::Cow;
+use std::sync::Arc;
+
+use super::parse::{self, XmlError};
+use super::unescape;
+use crate::Span;
+
+/// What a node is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NodeKind {
+    /// The document itself, parent of all that stands at the outermost level.
+    Document,
+    /// An element with its tags and all between them.
+    Element,
+    /// Character data, white space included.
+    Text,
+    /// A CDATA section.
+    CData,
+    /// A comment.
+    Comment,
+    /// A processing instruction or the XML declaration.
+    Instruction,
+    /// The document type declaration.
+    Doctype,
+}
+
+pub(super) const NONE: u32 = u32::MAX;
+
+/// One node as stored; use [`Node`] and [`Element`] to read it.
+#[derive(Debug, Clone)]
+pub(super) struct Stored {
+    pub(super) kind: NodeKind,
+    pub(super) span: Span,
+    pub(super) parent: u32,
+    pub(super) first: u32,
+    pub(super) last: u32,
+    pub(super) previous: u32,
+    pub(super) next: u32,
+    /// Of elements: the name in the start tag.
+    pub(super) name: Span,
+    /// Of elements: the start tag from `<` to `>`.
+    pub(super) open: Span,
+    /// Of elements with an end tag: that tag; of an element closed in its start tag: empty.
+    pub(super) close: Span,
+    /// Of elements: the first attribute and the one past the last.
+    pub(super) attributes: (u32, u32),
+}
+
+/// One attribute of a start tag.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Attribute {
+    /// From the first letter of the name to the closing quote.
+    pub span: Span,
+    /// The name with its prefix.
+    pub name: Span,
+    /// The value between the quotes, as written.
+    pub value: Span,
+}
+
+/// An XML document: its text, and where in it everything is.
+#[derive(Debug, Clone)]
+pub struct Document {
+    pub(super) text: Arc<str>,
+    pub(super) nodes: Vec<Stored>,
+    pub(super) attributes: Vec<Attribute>,
+}
+
+impl Document {
+    /// Reads a document. The text may start with a byte order mark.
+    ///
+    /// # Errors
+    /// The first fault that keeps a platform's reader from reading the document, with its place.
+    pub fn parse(text: impl Into<Arc<str>>) -> Result<Self, XmlError> {
+        parse::parse(text.into())
+    }
+
+    /// Returns the text that was read, unchanged.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Returns the outermost element.
+    #[must_use]
+    pub fn root(&self) -> Element<'_> {
+        let root = self.document().children().find_map(Node::element);
+        // The parser refuses a document without an element; should one ever come by, the document node stands in.
+        root.unwrap_or(Element { document: self, id: 0 })
+    }
+
+    /// Returns the node that holds everything.
+    #[must_use]
+    pub fn document(&self) -> Node<'_> {
+        Node { document: self, id: 0 }
+    }
+
+    /// Goes through all elements in the order of their start tags.
+    pub fn elements(&self) -> impl Iterator<Item = Element<'_>> {
+        (0..self.nodes.len()).filter_map(|id| Node { document: self, id: u32::try_from(id).ok()? }.element())
+    }
+
+    /// Returns the encoding that the XML declaration names, where it names one.
+    #[must_use]
+    pub fn declared_encoding(&self) -> Option<&str> {
+        let declaration = self.document().children().find(|node| node.kind() == NodeKind::Instruction)?;
+        let text = declaration.source().strip_prefix("<?xml")?;
+        let (_, after) = text.split_once("encoding")?;
+        let quoted = after.trim_start().strip_prefix('=')?.trim_start();
+        let quote = quoted.chars().next().filter(|quote| matches!(quote, '"' | '\''))?;
+        quoted.split(quote).nth(1)
+    }
+
+    /// Says whether new text must be plain ASCII because the document declares another encoding than UTF-8.
+    #[must_use]
+    pub fn wants_ascii(&self) -> bool {
+        self.declared_encoding().is_some_and(|name| !name.eq_ignore_ascii_case("utf-8"))
+    }
+
+    pub(super) fn stored(&self, id: u32) -> &Stored {
+        #[expect(clippy::indexing_slicing, reason = "ids are made by the parser and never leave their document")]
+        &self.nodes[id as usize]
+    }
+}
+
+/// A node of a document.
+#[derive(Debug, Clone, Copy)]
+pub struct Node<'d> {
+    pub(super) document: &'d Document,
+    pub(super) id: u32,
+}
+
+impl PartialEq for Node<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        self.id == other.id && std::ptr::eq(self.document, other.document)
+    }
+}
+
+impl<'d> Node<'d> {
+    fn stored(self) -> &'d Stored {
+        self.document.stored(self.id)
+    }
+
+    fn other(self, id: u32) -> Option<Node<'d>> {
+        (id != NONE).then_some(Node { document: self.document, id })
+    }
+
+    /// Returns what the node is.
+    #[must_use]
+    pub fn kind(self) -> NodeKind {
+        self.stored().kind
+    }
+
+    /// Returns the bytes that the node covers.
+    #[must_use]
+    pub fn span(self) -> Span {
+        self.stored().span
+    }
+
+    /// Returns the node as it is written.
+    #[must_use]
+    pub fn source(self) -> &'d str {
+        self.span().of(&self.document.text)
+    }
+
+    /// Returns the node as an element, where it is one.
+    #[must_use]
+    pub fn element(self) -> Option<Element<'d>> {
+        (self.kind() == NodeKind::Element).then_some(Element { document: self.document, id: self.id })
+    }
+
+    /// Returns the node before this one under the same parent.
+    #[must_use]
+    pub fn previous(self) -> Option<Node<'d>> {
+        self.other(self.stored().previous)
+    }
+
+    /// Returns the node after this one under the same parent.
+    #[must_use]
+    pub fn next(self) -> Option<Node<'d>> {
+        self.other(self.stored().next)
+    }
+
+    /// Goes through the nodes directly inside this one.
+    pub fn children(self) -> impl Iterator<Item = Node<'d>> + use<'d> {
+        std::iter::successors(self.other(self.stored().first), |node| node.next())
+    }
+
+    /// Says whether the node is character data of white space alone.
+    #[must_use]
+    pub fn is_blank(self) -> bool {
+        self.kind() == NodeKind::Text && self.source().trim_matches([' ', '\t', '\r', '\n']).is_empty()
+    }
+}
+
+/// An element of a document.
+#[derive(Debug, Clone, Copy)]
+pub struct Element<'d> {
+    pub(crate) document: &'d Document,
+    pub(crate) id: u32,
+}
+
+impl PartialEq for Element<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        self.node() == other.node()
+    }
+}
+
+impl<'d> Element<'d> {
+    /// Returns the element as a node.
+    #[must_use]
+    pub fn node(self) -> Node<'d> {
+        Node { document: self.document, id: self.id }
+    }
+
+    /// Returns the document that the element is part of.
+    #[must_use]
+    pub fn document(self) -> &'d Document {
+        self.document
+    }
+
+    /// Returns the name with its prefix, as in the start tag.
+    #[must_use]
+    pub fn name(self) -> &'d str {
+        self.name_span().of(&self.document.text)
+    }
+
+    /// Returns where the name stands in the start tag.
+    #[must_use]
+    pub fn name_span(self) -> Span {
+        self.node().stored().name
+    }
+
+    /// Returns all that the element covers, both tags included.
+    #[must_use]
+    pub fn span(self) -> Span {
+        self.node().span()
+    }
+
+    /// Returns the start tag, from `<` to `>`.
+    #[must_use]
+    pub fn open(self) -> Span {
+        self.node().stored().open
+    }
+
+    /// Returns the end tag; `None` where the start tag closes the element (`<a/>`).
+    #[must_use]
+    pub fn close(self) -> Option<Span> {
+        Some(self.node().stored().close).filter(|span| !span.is_empty())
+    }
+
+    /// Returns the element around this one.
+    #[must_use]
+    pub fn parent(self) -> Option<Element<'d>> {
+        self.node().other(self.node().stored().parent)?.element()
+    }
+
+    /// Goes through the elements directly inside this one.
+    pub fn children(self) -> impl Iterator<Item = Element<'d>> + use<'d> {
+        self.node().children().filter_map(Node::element)
+    }
+
+    /// Goes through the elements of one name directly inside this one.
+    pub fn children_named<'n>(self, name: &'n str) -> impl Iterator<Item = Element<'d>> + use<'d, 'n> {
+        self.children().filter(move |child| child.name() == name)
+    }
+
+    /// Returns the first element of that name directly inside this one.
+    #[must_use]
+    pub fn child(self, name: &str) -> Option<Element<'d>> {
+        self.children_named(name).next()
+    }
+
+    /// Goes through the attributes in the order in which they are written.
+    pub fn attributes(self) -> impl Iterator<Item = Attribute> + use<'d> {
+        let (from, to) = self.node().stored().attributes;
+        self.document.attributes.get(from as usize..to as usize).unwrap_or_default().iter().copied()
+    }
+
+    /// Returns the attribute that is written with this name, prefix included.
+    #[must_use]
+    pub fn attribute_written(self, name: &str) -> Option<Attribute> {
+        self.attributes().find(|attribute| attribute.name.of(&self.document.text) == name)
+    }
+
+    /// Returns the attribute of a namespace, whatever prefix the document gives to it.
+    #[must_use]
+    pub fn attribute(self, namespace: &str, local: &str) -> Option<Attribute> {
+        self.attributes().find(|attribute| {
+            let written = attribute.name.of(&self.document.text);
+            written
+                .split_once(':')
+                .is_some_and(|(prefix, name)| name == local && self.namespace(prefix).as_deref() == Some(namespace))
+        })
+    }
+
+    /// Returns the value of an attribute of a namespace, references replaced.
+    #[must_use]
+    pub fn value(self, namespace: &str, local: &str) -> Option<Cow<'d, str>> {
+        self.attribute(namespace, local).map(|attribute| self.value_of(attribute))
+    }
+
+    /// Returns the value of one of the element's attributes, references replaced.
+    #[must_use]
+    pub fn value_of(self, attribute: Attribute) -> Cow<'d, str> {
+        unescape(attribute.value.of(&self.document.text))
+    }
+
+    /// Returns the namespace that a prefix stands for here.
+    #[must_use]
+    pub fn namespace(self, prefix: &str) -> Option<Cow<'d, str>> {
+        std::iter::successors(Some(self), |element| element.parent()).find_map(|element| {
+            element.attributes().find_map(|attribute| {
+                let bound = attribute.name.of(&self.document.text).strip_prefix("xmlns:")?;
+                (bound == prefix).then(|| element.value_of(attribute))
+            })
+        })
+    }
+
+    /// Returns the innermost prefix that stands for a namespace here.
+    #[must_use]
+    pub fn prefix_of(self, namespace: &str) -> Option<&'d str> {
+        std::iter::successors(Some(self), |element| element.parent()).find_map(|element| {
+            element.attributes().find_map(|attribute| {
+                let bound = attribute.name.of(&self.document.text).strip_prefix("xmlns:")?;
+                (element.value_of(attribute) == namespace && self.namespace(bound).as_deref() == Some(namespace))
+                    .then_some(bound)
+            })
+        })
+    }
+
+    /// Returns the character data directly inside the element, CDATA included, references replaced.
+    #[must_use]
+    pub fn text(self) -> Cow<'d, str> {
+        let mut out = Cow::Borrowed("");
+        for node in self.node().children() {
+            let piece = match node.kind() {
+                NodeKind::Text => unescape(node.source()),
+                NodeKind::CData => {
+                    let source = node.source();
+                    Cow::Borrowed(source.get(9..source.len().saturating_sub(3)).unwrap_or_default())
+                }
+                _ => continue,
+            };
+            if out.is_empty() {
+                out = piece;
+            } else {
+                out.to_mut().push_str(&piece);
+            }
+        }
+        out
+    }
+
+    /// Returns the bytes between the tags; empty, at the end of the start tag, where there is no end tag.
+    #[must_use]
+    pub fn content(self) -> Span {
+        match self.close() {
+            Some(close) => Span::new(self.open().end, close.start),
+            None => Span::at(self.open().end),
+        }
+    }
+}
