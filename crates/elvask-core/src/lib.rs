@@ -1,1 +1,31 @@
+//! The heart of Elvask: what an app declares, what its plugins require, and where the two differ.
+//!
+//! Nothing here prints, knows a command line, asks for the time or opens a connection. Files are read through
+//! [`files::Files`], of which there is one on the disk and one in memory.
 
+#![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
+
+pub mod app;
+pub mod check;
+mod conditions;
+pub mod config;
+mod discover;
+pub mod explain;
+pub mod files;
+pub mod fill;
+pub mod finding;
+pub mod needs;
+pub mod requirement;
+pub mod rules;
+pub mod sheet;
+pub mod source;
+pub mod surface;
+pub mod survey;
+mod template;
+mod tomldoc;
+pub mod why;
+pub mod write;
+mod yaml;
+
+pub use elvask_markup::{Edit, Position, Span};
+pub use elvask_platform::{Platform, Version};

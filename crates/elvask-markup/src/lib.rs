@@ -6,6 +6,8 @@
 //!
 //! The crate knows the syntax of manifests, property lists and project files. It knows no platform fact and no rule.
 
+#![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
+
 pub mod edit;
 pub mod gradle;
 pub mod lines;

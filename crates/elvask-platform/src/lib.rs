@@ -1,1 +1,48 @@
+//! Facts about the platforms, kept as data, with typed look-up. No file is read and nothing is printed.
+//!
+//! The tables stand in `data/`, one fact a line, each with the source of its facts in its head. They are part of the
+//! program and are read when first asked for.
 
+#![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
+
+pub mod android;
+pub mod capability;
+pub mod ios;
+pub mod names;
+mod table;
+mod version;
+pub mod wording;
+
+pub use version::Version;
+
+use serde::Serialize;
+
+/// The platforms that an app can have.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Platform {
+    /// Android.
+    Android,
+    /// iOS and iPadOS.
+    Ios,
+}
+
+impl Platform {
+    /// Returns the platform's name as people write it.
+    #[must_use]
+    pub fn title(self) -> &'static str {
+        match self {
+            Platform::Android => "Android",
+            Platform::Ios => "iOS",
+        }
+    }
+
+    /// Returns the platform's name in sheets and in JSON.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Platform::Android => "android",
+            Platform::Ios => "ios",
+        }
+    }
+}

@@ -112,7 +112,8 @@ pub fn replace(list: &PropertyList, value: &Value, new: &NewValue) -> Edit {
     if let (Some(_), NewValue::String(text)) = (value.as_str(), new) {
         return xml_plan::set_text(element, text);
     }
-    let style = Style::around(element, Slot::First);
+    let holder = element.parent().unwrap_or(element);
+    let style = Style::around(holder, Slot::After(element.node()));
     let indent = xml_plan::line_indent(list.document().text(), element.span().start);
     let mut out = String::new();
     write_value(&style, indent, new, &mut out);

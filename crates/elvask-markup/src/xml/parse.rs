@@ -197,15 +197,13 @@ impl Reader<'_> {
                 Some(b'!' | b'?') => self.read_special()?,
                 Some(b'/') => self.read_end_tag()?,
                 _ => {
-                    if self.open.len() == 1 {
-                        if let Some(name) = root.replace(self.at) {
-                            let name = self
-                                .nodes
-                                .iter()
-                                .find(|node| node.span.start == name && node.kind == NodeKind::Element);
-                            let name = name.map(|node| self.source(node.name).to_owned()).unwrap_or_default();
-                            return fail(XmlFault::SecondRoot(name), Span::new(self.at, self.at + 1));
-                        }
+                    if self.open.len() == 1
+                        && let Some(name) = root.replace(self.at)
+                    {
+                        let name =
+                            self.nodes.iter().find(|node| node.span.start == name && node.kind == NodeKind::Element);
+                        let name = name.map(|node| self.source(node.name).to_owned()).unwrap_or_default();
+                        return fail(XmlFault::SecondRoot(name), Span::new(self.at, self.at + 1));
                     }
                     self.read_start_tag()?;
                 }

@@ -469,7 +469,7 @@ impl<'d> Style<'d> {
             .or_else(|| self.parent.children().filter(closes_itself).last())
             .or_else(|| {
                 let with_attributes =
-                    |element: &Element<'_>| element.attributes().next().is_some() == !fragment.attributes.is_empty();
+                    |element: &Element<'_>| element.attributes().next().is_some() != fragment.attributes.is_empty();
                 self.document.elements().filter(closes_itself).find(with_attributes)
             })
             .or_else(|| self.document.elements().find(closes_itself));

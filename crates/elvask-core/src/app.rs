@@ -1,0 +1,377 @@
+//! An app as it is found: its layouts, its platforms, its plugins with their sheets, and its owner's answers.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use elvask_markup::Span;
+use elvask_platform::{Platform, Version, android};
+use serde::Serialize;
+
+use crate::config::{self, Config};
+use crate::discover::{self, Layout, Package};
+use crate::files::{FileKind, Files, shown};
+use crate::requirement::Levels;
+use crate::sheet::{self, Sheet};
+use crate::source::{FileId, Place, Sources, read_text};
+use crate::tomldoc::Problem;
+
+pub use crate::discover::find_root;
+
+/// An app.
+#[derive(Debug, Clone)]
+pub struct App {
+    /// Its folder, absolute.
+    pub root: PathBuf,
+    /// How its folders are arranged.
+    pub layouts: Vec<Layout>,
+    /// Its Android side.
+    pub android: Option<AndroidApp>,
+    /// Its iOS side.
+    pub ios: Option<IosApp>,
+    /// The dependencies that may require something, in the order of the dependency file.
+    pub plugins: Vec<Plugin>,
+    /// What its owner says in `elvask.toml`.
+    pub config: Config,
+    /// Where `elvask.toml` stands, if there is one.
+    pub config_file: Option<FileId>,
+    /// Every text that was read.
+    pub sources: Sources,
+    /// What kept parts of the app from being looked at.
+    pub faults: Vec<Fault>,
+    /// What a person should know of the limits of the look.
+    pub notices: Vec<String>,
+}
+
+/// The Android side of an app.
+#[derive(Debug, Clone)]
+pub struct AndroidApp {
+    /// The folder of the app module.
+    pub module: PathBuf,
+    /// The path of the main manifest.
+    pub manifest_path: PathBuf,
+    /// The text of the main manifest, where it could be read.
+    pub manifest: Option<FileId>,
+    /// The application id, where the build file states it.
+    pub id: Option<String>,
+    /// The namespace of relative class names.
+    pub namespace: Option<String>,
+    /// The lowest level that the app runs on.
+    pub min_level: Level,
+    /// The level that the app is built for.
+    pub target_level: Level,
+}
+
+/// The iOS side of an app.
+#[derive(Debug, Clone)]
+pub struct IosApp {
+    /// The name of the app target.
+    pub target: Option<String>,
+    /// The path of the property list of its Release configuration.
+    pub plist_path: PathBuf,
+    /// The text of that list, where it could be read.
+    pub plist: Option<FileId>,
+    /// The bundle id, where it is stated in full.
+    pub id: Option<String>,
+    /// The lowest version that the app runs on.
+    pub min_version: Option<Version>,
+    /// The language in which the project is developed.
+    pub language: Option<String>,
+}
+
+/// A level that a build file states.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Level {
+    /// The number, where it can be known without running the build.
+    pub value: Option<u32>,
+    /// Where it is stated.
+    pub place: Option<Place>,
+    /// The expression that states it, where it is no plain number.
+    pub written: Option<String>,
+}
+
+/// A dependency that may require something of the app.
+#[derive(Debug, Clone)]
+pub struct Plugin {
+    /// The name by which the dependency file knows it.
+    pub name: String,
+    /// The installed version.
+    pub version: Option<String>,
+    /// The folder of the package; `None` where it is not installed.
+    pub root: Option<PathBuf>,
+    /// The platforms that the package has native code for.
+    pub platforms: Vec<Platform>,
+    /// Where the app's dependency file names it; `None` for what only other packages need.
+    pub dependency: Option<Place>,
+    /// What it requires.
+    pub sheet: Option<PluginSheet>,
+}
+
+/// A plugin's sheet and where it was found.
+#[derive(Debug, Clone)]
+pub struct PluginSheet {
+    /// The sheet.
+    pub sheet: Arc<Sheet>,
+    /// The file.
+    pub file: FileId,
+    /// Who put it there.
+    pub origin: SheetOrigin,
+}
+
+/// Who put a sheet where it was found; a later one wins over an earlier one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum SheetOrigin {
+    /// The package brings it along.
+    Package,
+    /// It lies in the app's `elvask/sheets/`.
+    App,
+    /// It lies in a folder that was named on the command line.
+    Folder,
+}
+
+/// What kept a part from being looked at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fault {
+    /// Which kind.
+    pub kind: FaultKind,
+    /// What is wrong, in a sentence without a full stop.
+    pub message: String,
+    /// The file, as it is shown.
+    pub file: String,
+    /// Where.
+    pub place: Place,
+    /// Another place that belongs to it, with a word about it.
+    pub related: Option<(Place, String)>,
+}
+
+/// The kinds of fault.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FaultKind {
+    /// A file of the app cannot be read.
+    File,
+    /// A sheet is not as it must be.
+    Sheet,
+    /// `elvask.toml` is not as it must be.
+    Config,
+}
+
+/// Why there is nothing to look at.
+#[derive(Debug, thiserror::Error)]
+pub enum LoadError {
+    /// No dependency file.
+    #[error("{0}: no app here: there is neither a pubspec.yaml nor a package.json")]
+    NoApp(String),
+    /// The folder is not there.
+    #[error("{0}: there is no such folder")]
+    NoFolder(String),
+    /// A folder of sheets is not there.
+    #[error("{0}: there is no such folder of sheets")]
+    NoSheetFolder(String),
+}
+
+/// An app while it is being found.
+pub(crate) struct Loading<'f> {
+    pub(crate) files: &'f dyn Files,
+    pub(crate) root: PathBuf,
+    sources: Sources,
+    faults: Vec<Fault>,
+    notices: Vec<String>,
+}
+
+impl Loading<'_> {
+    pub(crate) fn shown(&self, path: &Path) -> String {
+        shown(path, &self.root)
+    }
+
+    pub(crate) fn notice(&mut self, message: String) {
+        self.notices.push(message);
+    }
+
+    /// Reads a file; what keeps it from being read is noted as a fault.
+    pub(crate) fn read(&mut self, path: &Path, shown: &str) -> Option<(FileId, Arc<str>)> {
+        let (file, read) = self.sources.read(self.files, path);
+        match read {
+            Ok(text) => Some((file, text)),
+            Err(error) => {
+                self.unreadable(shown, &error.message(), Place { file, span: Span::at(0) });
+                None
+            }
+        }
+    }
+
+    pub(crate) fn unreadable(&mut self, shown: &str, message: &str, place: Place) {
+        let (message, file) = (message.to_owned(), shown.to_owned());
+        self.faults.push(Fault { kind: FaultKind::File, message, file, place, related: None });
+    }
+
+    pub(crate) fn bad_json(&mut self, shown: &str, file: FileId, error: &serde_json::Error) {
+        let text = &self.sources.file(file).text;
+        let start: usize = text.split_inclusive('\n').take(error.line().saturating_sub(1)).map(str::len).sum();
+        let at = (start + error.column().saturating_sub(1)).min(text.len());
+        // Columns of the reader count bytes, so the place may lie inside a character.
+        let at = (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+        let message = error.to_string();
+        let message = message.split(" at line ").next().unwrap_or(&message).to_owned();
+        self.unreadable(shown, &message, Place { file, span: Span::at(at) });
+    }
+
+    fn problems(&mut self, kind: FaultKind, file: FileId, problems: Vec<Problem>) {
+        let shown = self.sources.file(file).shown.clone();
+        self.faults.extend(problems.into_iter().map(|problem| Fault {
+            kind,
+            message: problem.message,
+            file: shown.clone(),
+            place: Place { file, span: problem.span },
+            related: None,
+        }));
+    }
+}
+
+impl App {
+    /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones
+    /// winning over earlier ones.
+    ///
+    /// What cannot be read is noted in [`App::faults`] and does not end the search.
+    ///
+    /// # Errors
+    /// [`LoadError`] when there is no app in the folder or a folder of sheets is not there.
+    pub fn load(files: &dyn Files, root: &Path, sheet_folders: &[PathBuf]) -> Result<App, LoadError> {
+        if !files.is_folder(root) {
+            return Err(LoadError::NoFolder(root.display().to_string()));
+        }
+        let layouts = Layout::at(files, root);
+        if layouts.is_empty() {
+            return Err(LoadError::NoApp(root.display().to_string()));
+        }
+        if let Some(missing) = sheet_folders.iter().find(|folder| !files.is_folder(folder)) {
+            return Err(LoadError::NoSheetFolder(missing.display().to_string()));
+        }
+        let mut loading = Loading {
+            files,
+            root: root.to_owned(),
+            sources: Sources::new(root),
+            faults: Vec::new(),
+            notices: Vec::new(),
+        };
+        let config_path = root.join(config::FILE_NAME);
+        let (config, config_file) =
+            if files.is_file(&config_path) { read_config(&mut loading, &config_path) } else { Default::default() };
+        let packages: Vec<_> = layouts
+            .iter()
+            .flat_map(|layout| match layout {
+                Layout::Pubspec => discover::pubspec::packages(&mut loading),
+                Layout::Npm => discover::npm::packages(&mut loading),
+            })
+            .collect();
+        let plugins = plugins(&mut loading, packages, sheet_folders);
+        if let Some(file) = config_file {
+            let unknown = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref());
+            let problems: Vec<_> = unknown.flat_map(|sheet| config.check_against(&sheet.sheet)).collect();
+            loading.problems(FaultKind::Config, file, problems);
+        }
+        let android = discover::android::find(&mut loading).map(|android| {
+            let path = android.manifest_path.clone();
+            let shown = loading.shown(&path);
+            AndroidApp { manifest: loading.read(&path, &shown).map(|(file, _)| file), ..android }
+        });
+        let ios = discover::ios::find(&mut loading).map(|ios| {
+            let path = ios.plist_path.clone();
+            let shown = loading.shown(&path);
+            IosApp { plist: loading.read(&path, &shown).map(|(file, _)| file), ..ios }
+        });
+        if android.is_none() && ios.is_none() && loading.faults.is_empty() {
+            loading
+                .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
+        }
+        let Loading { sources, faults, notices, .. } = loading;
+        Ok(App { root: root.to_owned(), layouts, android, ios, plugins, config, config_file, sources, faults, notices })
+    }
+
+    /// Returns the levels that conditions are held against.
+    #[must_use]
+    pub fn levels(&self) -> Levels {
+        let android = self.android.as_ref();
+        Levels {
+            target: android.and_then(|app| app.target_level.value).unwrap_or(android::ASSUMED_TARGET_LEVEL),
+            min: android.and_then(|app| app.min_level.value),
+            ios: self.ios.as_ref().and_then(|app| app.min_version),
+        }
+    }
+
+    /// Says whether the app has a platform.
+    #[must_use]
+    pub fn has(&self, platform: Platform) -> bool {
+        match platform {
+            Platform::Android => self.android.is_some(),
+            Platform::Ios => self.ios.is_some(),
+        }
+    }
+}
+
+fn read_config(loading: &mut Loading<'_>, path: &Path) -> (Config, Option<FileId>) {
+    let Some((file, text)) = loading.read(path, config::FILE_NAME) else { return Default::default() };
+    let (config, problems) = Config::parse(&text);
+    loading.problems(FaultKind::Config, file, problems);
+    (config, Some(file))
+}
+
+/// Turns packages into plugins: those with native code and those with a sheet.
+fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[PathBuf]) -> Vec<Plugin> {
+    let own = loading.root.join("elvask/sheets");
+    let mut sheets = Vec::new();
+    let folders = std::iter::once((own.as_path(), SheetOrigin::App));
+    for (folder, origin) in folders.chain(sheet_folders.iter().map(|folder| (folder.as_path(), SheetOrigin::Folder))) {
+        for (name, kind) in loading.files.list(folder) {
+            if kind == FileKind::File && name.ends_with(".toml") {
+                sheets.extend(read_sheet(loading, &folder.join(name), None, origin));
+            }
+        }
+    }
+    let mut plugins = Vec::new();
+    for package in packages {
+        let named = |sheet: &&PluginSheet| sheet.sheet.plugin.text == package.name;
+        // Sheets come in rising order of precedence, so that the last one wins.
+        let mut sheet = sheets.iter().filter(named).next_back().cloned();
+        if sheet.is_none()
+            && let Some(root) = &package.root
+        {
+            let path = root.join(sheet::FILE_NAME);
+            if loading.files.is_file(&path) {
+                sheet = read_sheet(loading, &path, Some(&package.name), SheetOrigin::Package);
+            }
+        }
+        if sheet.is_none() && package.platforms.is_empty() {
+            continue;
+        }
+        let Package { name, version, root, platforms, dependency } = package;
+        plugins.push(Plugin { name, version, root, platforms, dependency, sheet });
+    }
+    plugins
+}
+
+fn read_sheet(
+    loading: &mut Loading<'_>,
+    path: &Path,
+    package: Option<&str>,
+    origin: SheetOrigin,
+) -> Option<PluginSheet> {
+    let read = read_text(loading.files, path);
+    let (file, text) = match read {
+        Ok(text) => {
+            let text: Arc<str> = text.into();
+            (loading.sources.add(path, Arc::clone(&text)), text)
+        }
+        Err(error) => {
+            let file = loading.sources.add(path, "");
+            let problem = Problem { message: error.message(), span: Span::at(0) };
+            loading.problems(FaultKind::Sheet, file, vec![problem]);
+            return None;
+        }
+    };
+    let (sheet, problems) = Sheet::parse(&text, package);
+    if problems.is_empty() {
+        return Some(PluginSheet { sheet: Arc::new(sheet), file, origin });
+    }
+    loading.problems(FaultKind::Sheet, file, problems);
+    None
+}

@@ -1,0 +1,170 @@
+//! The check: what an app declares, held against what its plugins and platforms require.
+
+use elvask_markup::plist::plan::NewValue;
+
+use crate::app::App;
+use crate::finding::{Finding, Level, Want};
+use crate::needs::{Answers, GivenPurpose, Needs, Settings, purpose};
+use crate::requirement::{Levels, Requirement};
+use crate::rules::{self, RULES};
+use crate::source::Sources;
+use crate::surface::{ManifestView, PlistView, Surface};
+use crate::template::{fill_in, fill_in_value};
+
+/// All that a rule may look at.
+pub struct Context<'a> {
+    /// The app.
+    pub app: &'a App,
+    /// The texts, with the platform files as they are judged.
+    pub sources: &'a Sources,
+    /// The parsed platform files.
+    pub surface: &'a Surface,
+    /// The manifest, where there is one that can be read.
+    pub manifest: Option<ManifestView<'a>>,
+    /// The property list, where there is one that can be read.
+    pub plist: Option<PlistView<'a>>,
+    /// What the plugins need.
+    pub needs: Needs,
+    /// What the owner has answered.
+    pub answers: Answers,
+    /// What was said for this run.
+    pub settings: &'a Settings,
+    /// The levels of the app.
+    pub levels: Levels,
+}
+
+impl<'a> Context<'a> {
+    /// Prepares the look at an app with its platform files as they are in `sources`.
+    #[must_use]
+    pub fn new(app: &'a App, sources: &'a Sources, surface: &'a Surface, settings: &'a Settings) -> Self {
+        let manifest = surface.manifest(app);
+        let plist = surface.plist();
+        let answers = Answers::gather(app, settings, manifest.as_ref(), plist.as_ref());
+        let needs = Needs::gather(app, &answers);
+        Context { app, sources, surface, manifest, plist, needs, answers, settings, levels: app.levels() }
+    }
+
+    /// Returns the purpose that the owner gives for a key.
+    #[must_use]
+    pub fn purpose(&self, key: &str) -> Option<GivenPurpose> {
+        let stated =
+            self.plist.and_then(|plist| plist.text("CFBundleDevelopmentRegion")).filter(|text| !text.contains('$'));
+        let project = self.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
+        // A text that nobody has worded yet is no purpose, wherever it stands.
+        purpose(self.app, self.settings, key, stated.or(project)).filter(|given| !rules::is_unfilled(&given.text))
+    }
+
+    /// Puts the answers of a requirement's plugin into a text.
+    ///
+    /// # Errors
+    /// What is wanted of the owner first.
+    pub fn fill_in(&self, requirement: &Requirement, template: &str) -> Result<String, Vec<Want>> {
+        fill_in(template, &|key| self.answer(requirement, key)).map_err(|missing| self.wants(requirement, missing))
+    }
+
+    /// Puts the answers of a requirement's plugin into a property-list value.
+    ///
+    /// # Errors
+    /// What is wanted of the owner first.
+    pub fn fill_in_value(&self, requirement: &Requirement, template: &NewValue) -> Result<NewValue, Vec<Want>> {
+        fill_in_value(template, &|key| self.answer(requirement, key))
+            .map_err(|missing| self.wants(requirement, missing))
+    }
+
+    fn answer(&self, requirement: &Requirement, key: &str) -> Option<String> {
+        self.answers.get(requirement.plugin, key).map(|answer| answer.value.clone())
+    }
+
+    /// Returns the questions behind the names of answers.
+    #[must_use]
+    pub fn wants(&self, requirement: &Requirement, mut missing: Vec<String>) -> Vec<Want> {
+        missing.sort();
+        missing.dedup();
+        let plugin = self.app.plugins.get(requirement.plugin);
+        let name = plugin.map(|plugin| plugin.name.clone()).unwrap_or_default();
+        let sheet = plugin.and_then(|plugin| plugin.sheet.as_ref());
+        let want = |key: String| {
+            let asked = sheet.and_then(|sheet| sheet.sheet.answer(&key));
+            Want::Answer {
+                plugin: name.clone(),
+                title: asked.and_then(|asked| asked.title.clone()),
+                pattern: asked.and_then(|asked| Some(asked.pattern.as_ref()?.as_str().to_owned())),
+                key,
+            }
+        };
+        missing.into_iter().map(want).collect()
+    }
+
+    /// Says whether the owner has agreed to something that makes the app less safe.
+    #[must_use]
+    pub fn consented(&self, subject: &str) -> bool {
+        self.settings.consents.iter().any(|consent| consent == subject)
+    }
+}
+
+/// What a check comes to.
+#[derive(Debug, Clone, Default)]
+pub struct Report {
+    /// The findings in the order of file, place and rule.
+    pub findings: Vec<Finding>,
+}
+
+impl Report {
+    /// Counts the findings of a level that are not waived.
+    #[must_use]
+    pub fn count(&self, level: Level) -> usize {
+        self.findings.iter().filter(|finding| finding.counts() && finding.level == level).count()
+    }
+
+    /// Counts the findings that are waived.
+    #[must_use]
+    pub fn waived(&self) -> usize {
+        self.findings.iter().filter(|finding| !finding.counts()).count()
+    }
+
+    /// Goes through what kept parts of the app from being judged.
+    pub fn obstacles(&self) -> impl Iterator<Item = &Finding> {
+        self.findings.iter().filter(|finding| rules::is_obstacle(finding.rule.id))
+    }
+}
+
+/// Checks an app with its files as they were read.
+#[must_use]
+pub fn check(app: &App, settings: &Settings) -> Report {
+    check_texts(app, &app.sources, settings)
+}
+
+/// Checks an app with its platform files as they are in `sources`.
+#[must_use]
+pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report {
+    let surface = Surface::read(app, sources);
+    let context = Context::new(app, sources, &surface, settings);
+    let mut findings = Vec::new();
+    for rule in RULES {
+        rule.check(&context, &mut findings);
+    }
+    waive(&context, &mut findings);
+    for rule in RULES {
+        let mut reviewed = Vec::new();
+        rule.review(&context, &findings, &mut reviewed);
+        findings.extend(reviewed);
+    }
+    findings.sort_by(|one, other| {
+        let key = |finding: &Finding| (finding.place.span.start, finding.rule.id);
+        let file = |finding: &'_ Finding| sources.file(finding.place.file).shown.clone();
+        file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
+    });
+    Report { findings }
+}
+
+fn waive(context: &Context<'_>, findings: &mut [Finding]) {
+    for finding in findings {
+        let waiver = context.app.config.waivers.iter().find(|waiver| {
+            waiver.rule.text == finding.rule.id
+                && waiver.subject.as_ref().is_none_or(|subject| subject.text == finding.subject)
+                && !rules::waiver_has_ended(waiver, context.settings)
+        });
+        // What cannot be read cannot be accepted: it would hide everything behind it.
+        finding.waived = waiver.filter(|_| !rules::is_obstacle(finding.rule.id)).map(|waiver| waiver.reason.clone());
+    }
+}

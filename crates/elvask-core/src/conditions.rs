@@ -1,0 +1,99 @@
+//! Conditions on levels and versions, as sheets state them.
+
+/// One comparison.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Comparison {
+    AtLeast,
+    Above,
+    AtMost,
+    Below,
+    Equal,
+}
+
+/// A range written as comparisons with commas between: `>=31`, `<17.0`, `>=24, <33`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Range<T> {
+    parts: Vec<(Comparison, T)>,
+}
+
+impl<T: PartialOrd + Copy> Range<T> {
+    /// Reads a range; `number` reads one number of it.
+    pub(crate) fn parse(text: &str, number: impl Fn(&str) -> Option<T>) -> Option<Self> {
+        let part = |part: &str| {
+            let part = part.trim();
+            let (comparison, rest) = [
+                (">=", Comparison::AtLeast),
+                ("<=", Comparison::AtMost),
+                (">", Comparison::Above),
+                ("<", Comparison::Below),
+                ("=", Comparison::Equal),
+            ]
+            .iter()
+            .find_map(|(sign, comparison)| Some((*comparison, part.strip_prefix(sign)?)))?;
+            Some((comparison, number(rest.trim())?))
+        };
+        Some(Range { parts: text.split(',').map(part).collect::<Option<Vec<_>>>()? })
+    }
+
+    /// Says whether a number lies in the range.
+    pub(crate) fn holds(&self, value: T) -> bool {
+        self.parts.iter().all(|(comparison, bound)| match comparison {
+            Comparison::AtLeast => value >= *bound,
+            Comparison::Above => value > *bound,
+            Comparison::AtMost => value <= *bound,
+            Comparison::Below => value < *bound,
+            Comparison::Equal => value == *bound,
+        })
+    }
+
+    /// Says whether some number from `least` upwards can lie in the range.
+    pub(crate) fn can_hold_from(&self, least: T) -> bool {
+        self.parts.iter().all(|(comparison, bound)| match comparison {
+            Comparison::AtLeast | Comparison::Above => true,
+            Comparison::AtMost | Comparison::Equal => least <= *bound,
+            Comparison::Below => least < *bound,
+        })
+    }
+}
+
+/// Says whether a name fits a pattern in which `*` stands for any text.
+pub(crate) fn fits_pattern(pattern: &str, name: &str) -> bool {
+    let mut parts = pattern.split('*');
+    let Some(mut rest) = parts.next().and_then(|first| name.strip_prefix(first)) else { return false };
+    let mut parts = parts.peekable();
+    if parts.peek().is_none() {
+        return rest.is_empty();
+    }
+    while let Some(part) = parts.next() {
+        if parts.peek().is_none() {
+            return rest.ends_with(part);
+        }
+        match rest.find(part) {
+            Some(at) => rest = rest.get(at + part.len()..).unwrap_or_default(),
+            None => return false,
+        }
+    }
+    true
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn ranges_hold_or_do_not() {
+        let range = |text| Range::parse(text, |number| number.parse::<u32>().ok()).unwrap();
+        assert!(range(">=24, <33").holds(32) && !range(">=24, <33").holds(33));
+        assert!(range("<17").can_hold_from(16) && !range("<17").can_hold_from(17));
+        assert!(range(">=17").can_hold_from(12));
+        assert!(Range::parse("33", |number| number.parse::<u32>().ok()).is_none());
+    }
+
+    #[test]
+    fn patterns_fit_whole_names() {
+        assert!(fits_pattern("*Release", "freeRelease") && fits_pattern("release", "release"));
+        assert!(
+            fits_pattern("*e*e", "release") && !fits_pattern("free*", "release") && !fits_pattern("rel", "release")
+        );
+    }
+}

@@ -1,0 +1,159 @@
+//! The layout `npm`: packages found in `node_modules` as the runtime finds them.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+
+use elvask_markup::Span;
+use elvask_platform::Platform;
+use rayon::prelude::*;
+use serde::Deserialize;
+
+use super::Package;
+use crate::app::Loading;
+use crate::files::{FileKind, Files};
+use crate::source::{FileId, Place, read_text};
+
+/// The most packages that are looked at.
+const MAX_PACKAGES: usize = 20_000;
+
+#[derive(Deserialize, Default)]
+struct PackageJson {
+    version: Option<String>,
+    #[serde(default)]
+    dependencies: BTreeMap<String, serde_json::Value>,
+    #[serde(default, rename = "optionalDependencies")]
+    optional: BTreeMap<String, serde_json::Value>,
+    #[serde(default, rename = "peerDependencies")]
+    peers: BTreeMap<String, serde_json::Value>,
+}
+
+/// Finds the packages of the app, those first that its own file names. What only development needs is left out.
+pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
+    let root = loading.root.clone();
+    let Some((file, text)) = loading.read(&root.join("package.json"), "package.json") else { return Vec::new() };
+    let own: PackageJson = match serde_json::from_str(text.trim_start_matches('\u{FEFF}')) {
+        Ok(own) => own,
+        Err(error) => {
+            loading.bad_json("package.json", file, &error);
+            return Vec::new();
+        }
+    };
+    let mut packages = Vec::new();
+    let mut wanted = Vec::new();
+    let mut missing = Vec::new();
+    for name in own.dependencies.keys().chain(own.optional.keys()) {
+        match resolve(loading.files, &root, name) {
+            Some(folder) => wanted.push((name.clone(), folder)),
+            None if own.optional.contains_key(name) => {}
+            None => {
+                let dependency = Some(find_dependency(file, &text, name));
+                let platforms = Vec::new();
+                missing.push(name.as_str());
+                packages.push(Package { name: name.clone(), version: None, root: None, platforms, dependency });
+            }
+        }
+    }
+    if !missing.is_empty() {
+        loading.notice(format!(
+            "not installed, so not looked into: {}; run the package manager's `install` first",
+            missing.join(", ")
+        ));
+    }
+    let direct: BTreeSet<String> = wanted.iter().map(|(name, _)| name.clone()).collect();
+    let mut seen: BTreeSet<PathBuf> = wanted.iter().map(|(_, folder)| folder.clone()).collect();
+    while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
+        let files = loading.files;
+        let read = |(name, folder): (String, PathBuf)| read_package(files, name, folder);
+        // A thread costs more than a file: go parallel where there are many.
+        let level: Vec<_> = if wanted.len() < 16 {
+            wanted.into_iter().map(read).collect()
+        } else {
+            wanted.into_par_iter().map(read).collect()
+        };
+        wanted = Vec::new();
+        for found in level {
+            let mut package = found.package;
+            // A package of the same name deeper down is another version; the app's own line names the upper one.
+            let first =
+                direct.contains(&package.name) && !packages.iter().any(|other: &Package| other.name == package.name);
+            package.dependency = first.then(|| find_dependency(file, &text, &package.name));
+            if let Some((path, message)) = found.broken {
+                loading.notice(format!("{}: {message}; what this package needs is not known", loading.shown(&path)));
+            }
+            wanted.extend(found.dependencies.into_iter().filter(|(_, folder)| seen.insert(folder.clone())));
+            packages.push(package);
+        }
+    }
+    packages
+}
+
+struct Found {
+    package: Package,
+    dependencies: Vec<(String, PathBuf)>,
+    broken: Option<(PathBuf, String)>,
+}
+
+/// Returns the folder of a package as seen from `folder`: in its `node_modules` or in that of a folder above, links
+/// followed.
+fn resolve(files: &dyn Files, folder: &Path, name: &str) -> Option<PathBuf> {
+    let plain = !name.is_empty() && !name.contains("..") && !name.starts_with('/');
+    let at = |folder: &Path| folder.join("node_modules").join(name);
+    let outside = |folder: &&Path| folder.file_name().is_none_or(|last| last != "node_modules");
+    folder
+        .ancestors()
+        .filter(|_| plain)
+        .filter(outside)
+        .map(at)
+        .find(|path| files.is_file(&path.join("package.json")))
+        .map(|path| files.real(&path))
+}
+
+fn read_package(files: &dyn Files, name: String, root: PathBuf) -> Found {
+    let path = root.join("package.json");
+    let mut found = Found {
+        package: Package { name, version: None, root: Some(root.clone()), platforms: Vec::new(), dependency: None },
+        dependencies: Vec::new(),
+        broken: None,
+    };
+    let read = read_text(files, &path).map_err(|error| error.message()).and_then(|text| {
+        serde_json::from_str::<PackageJson>(text.trim_start_matches('\u{FEFF}')).map_err(|error| error.to_string())
+    });
+    match read {
+        Ok(own) => {
+            found.package.version = own.version;
+            found.package.platforms = native_platforms(files, &root);
+            let names = own.dependencies.keys().chain(own.optional.keys()).chain(own.peers.keys());
+            found.dependencies = names.filter_map(|name| Some((name.clone(), resolve(files, &root, name)?))).collect();
+        }
+        Err(message) => found.broken = Some((path, message)),
+    }
+    found
+}
+
+/// Returns the platforms that a package has native code for, as its folders tell.
+fn native_platforms(files: &dyn Files, root: &Path) -> Vec<Platform> {
+    let names = files.list(root);
+    let folder = |wanted: &str| names.iter().any(|(name, kind)| name == wanted && *kind == FileKind::Folder);
+    let mut platforms = Vec::new();
+    let built = |file: &str| files.is_file(&root.join("android").join(file));
+    if folder("android") && ["build.gradle", "build.gradle.kts", "src/main/AndroidManifest.xml"].into_iter().any(built)
+    {
+        platforms.push(Platform::Android);
+    }
+    if folder("ios") || names.iter().any(|(name, _)| name.ends_with(".podspec")) {
+        platforms.push(Platform::Ios);
+    }
+    platforms
+}
+
+/// Returns where the app's file names a dependency: the key, quotes included.
+fn find_dependency(file: FileId, text: &str, name: &str) -> Place {
+    let quoted = serde_json::to_string(name).unwrap_or_default();
+    let section = ["\"dependencies\"", "\"optionalDependencies\""].into_iter().find_map(|section| {
+        let from = text.find(section)?;
+        let end = from + text.get(from..)?.find('}')?;
+        let at = from + text.get(from..end)?.find(&quoted)?;
+        Some(Span::new(at, at + quoted.len()))
+    });
+    Place { file, span: section.unwrap_or_default() }
+}

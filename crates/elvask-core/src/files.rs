@@ -1,0 +1,233 @@
+//! Reading files: one narrow trait, with the disk and a tree in memory behind it.
+
+use std::collections::BTreeMap;
+use std::io;
+use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
+
+/// The largest file that is read, in bytes.
+pub const MAX_FILE: u64 = 32 * 1024 * 1024;
+
+/// What stands at a path, links followed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FileKind {
+    /// A file.
+    File,
+    /// A folder.
+    Folder,
+}
+
+/// A tree of files that can be read.
+pub trait Files: Sync {
+    /// Returns the bytes of a file.
+    ///
+    /// # Errors
+    /// As the system says; [`io::ErrorKind::FileTooLarge`] for a file over [`MAX_FILE`] bytes.
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
+
+    /// Returns the names in a folder with what they are, in the order of the names; empty where there is no folder.
+    fn list(&self, folder: &Path) -> Vec<(String, FileKind)>;
+
+    /// Returns what stands at a path; `None` where nothing does.
+    fn kind(&self, path: &Path) -> Option<FileKind>;
+
+    /// Returns the path with all links followed; the path itself where nothing stands there.
+    fn real(&self, path: &Path) -> PathBuf;
+
+    /// Says whether a file stands at a path.
+    fn is_file(&self, path: &Path) -> bool {
+        self.kind(path) == Some(FileKind::File)
+    }
+
+    /// Says whether a folder stands at a path.
+    fn is_folder(&self, path: &Path) -> bool {
+        self.kind(path) == Some(FileKind::Folder)
+    }
+}
+
+/// The disk.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Disk;
+
+impl Files for Disk {
+    #[expect(clippy::disallowed_methods, reason = "this is the one place that reads")]
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+        let about = std::fs::metadata(path)?;
+        if about.is_dir() {
+            return Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder"));
+        }
+        if about.len() > MAX_FILE {
+            let message = format!("it has {} bytes; files over {MAX_FILE} bytes are not read", about.len());
+            return Err(io::Error::new(io::ErrorKind::FileTooLarge, message));
+        }
+        if !about.is_file() {
+            return Err(io::Error::new(io::ErrorKind::Unsupported, "it is no regular file"));
+        }
+        std::fs::read(path)
+    }
+
+    #[expect(clippy::disallowed_methods, reason = "this is the one place that lists")]
+    fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {
+        let Ok(entries) = std::fs::read_dir(folder) else { return Vec::new() };
+        let mut names: Vec<_> = entries
+            .flatten()
+            .filter_map(|entry| {
+                let kind = entry.file_type().ok()?;
+                let kind = if kind.is_symlink() {
+                    self.kind(&entry.path())?
+                } else if kind.is_dir() {
+                    FileKind::Folder
+                } else {
+                    FileKind::File
+                };
+                Some((entry.file_name().into_string().ok()?, kind))
+            })
+            .collect();
+        names.sort();
+        names
+    }
+
+    fn kind(&self, path: &Path) -> Option<FileKind> {
+        let about = std::fs::metadata(path).ok()?;
+        Some(if about.is_dir() { FileKind::Folder } else { FileKind::File })
+    }
+
+    fn real(&self, path: &Path) -> PathBuf {
+        std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+    }
+}
+
+impl PartialOrd for FileKind {
+    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for FileKind {
+    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
+        (*self as u8).cmp(&(*other as u8))
+    }
+}
+
+/// A tree in memory. Paths are absolute; folders are there as soon as something is in them.
+#[derive(Debug, Clone, Default)]
+pub struct Memory {
+    files: BTreeMap<PathBuf, Arc<[u8]>>,
+    links: BTreeMap<PathBuf, PathBuf>,
+}
+
+impl Memory {
+    /// Makes a tree of files below `/app`, from relative paths and texts.
+    pub fn app<'f>(files: impl IntoIterator<Item = (&'f str, &'f str)>) -> Self {
+        let mut tree = Memory::default();
+        for (path, text) in files {
+            tree.put(Path::new("/app").join(path), text.as_bytes());
+        }
+        tree
+    }
+
+    /// Puts a file at a path.
+    pub fn put(&mut self, path: impl Into<PathBuf>, bytes: impl AsRef<[u8]>) {
+        self.files.insert(path.into(), Arc::from(bytes.as_ref()));
+    }
+
+    /// Makes a folder lead to another one.
+    pub fn link(&mut self, from: impl Into<PathBuf>, to: impl Into<PathBuf>) {
+        self.links.insert(from.into(), to.into());
+    }
+}
+
+impl Files for Memory {
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+        let bytes = self.files.get(&self.real(path)).ok_or(io::ErrorKind::NotFound)?;
+        Ok(bytes.to_vec())
+    }
+
+    fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {
+        let folder = self.real(folder);
+        let mut names = BTreeMap::new();
+        for path in self.files.keys().chain(self.links.keys()) {
+            let Ok(inside) = path.strip_prefix(&folder) else { continue };
+            let mut parts = inside.components();
+            let Some(name) = parts.next().and_then(|part| part.as_os_str().to_str()) else { continue };
+            let deeper = parts.next().is_some() || self.links.contains_key(path);
+            names.insert(name.to_owned(), if deeper { FileKind::Folder } else { FileKind::File });
+        }
+        names.into_iter().collect()
+    }
+
+    fn kind(&self, path: &Path) -> Option<FileKind> {
+        let path = self.real(path);
+        if self.files.contains_key(&path) {
+            return Some(FileKind::File);
+        }
+        self.files.keys().any(|file| file.starts_with(&path)).then_some(FileKind::Folder)
+    }
+
+    fn real(&self, path: &Path) -> PathBuf {
+        let mut path = normal(path);
+        // A link may lead to another one, but not in circles.
+        for _ in 0..8 {
+            let found = self.links.iter().find_map(|(from, to)| Some((to, path.strip_prefix(from).ok()?)));
+            let Some((to, rest)) = found else { break };
+            path = normal(&to.join(rest));
+        }
+        path
+    }
+}
+
+/// Returns the path with `.` and `..` worked out by name alone.
+#[must_use]
+pub fn normal(path: &Path) -> PathBuf {
+    let mut out = PathBuf::new();
+    for part in path.components() {
+        match part {
+            Component::CurDir => {}
+            Component::ParentDir => {
+                if !out.pop() {
+                    out.push("..");
+                }
+            }
+            part => out.push(part),
+        }
+    }
+    out
+}
+
+/// Returns the path of `path` as seen from `root`, with forward slashes, and `../` for what lies outside.
+#[must_use]
+pub fn shown(path: &Path, root: &Path) -> String {
+    let (path, root) = (normal(path), normal(root));
+    let common = path.components().zip(root.components()).take_while(|(one, other)| one == other).count();
+    let up = root.components().count() - common;
+    let mut parts = vec!["..".to_owned(); up];
+    parts.extend(path.components().skip(common).map(|part| part.as_os_str().to_string_lossy().into_owned()));
+    if parts.is_empty() { ".".to_owned() } else { parts.join("/") }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn paths_are_shown_from_the_app() {
+        let shown = |path: &str| super::shown(Path::new(path), Path::new("/w/app"));
+        assert_eq!(shown("/w/app/a/b.xml"), "a/b.xml");
+        assert_eq!(shown("/w/node_modules/x"), "../node_modules/x");
+        assert_eq!(shown("/w/app/./a/../c"), "c");
+        assert_eq!(shown("/w/app"), ".");
+    }
+
+    #[test]
+    fn memory_behaves_like_a_disk() {
+        let mut tree = Memory::app([("a/x.txt", "1"), ("a/b/y.txt", "2")]);
+        tree.link("/app/l", "/app/a");
+        assert_eq!(tree.read(Path::new("/app/l/b/y.txt")).unwrap(), b"2");
+        let names: Vec<_> = tree.list(Path::new("/app/l")).into_iter().map(|(name, _)| name).collect();
+        assert_eq!(names, ["b", "x.txt"]);
+        assert_eq!(tree.kind(Path::new("/app/a/b")), Some(FileKind::Folder));
+        assert_eq!(tree.kind(Path::new("/app/a/c")), None);
+        tree.link("/app/loop", "/app/loop/again");
+        assert_eq!(tree.kind(Path::new("/app/loop")), None);
+    }
+}

@@ -1,0 +1,99 @@
+//! Writing what is missing and mending what can be mended, in memory: the texts come back, nothing is written here.
+//!
+//! Remedies are planned against the text as it is. Those that do not touch each other are applied together; then the app is
+//! checked anew, and what is left is mended in the next round, until nothing is left that a machine can mend. So two
+//! queries that both need a `<queries>` end up in one, and every text that is handed out has been read and judged again.
+
+use crate::app::App;
+use crate::check::{Report, check_texts};
+use crate::finding::{Edits, Finding, Level, Remedy, Want};
+use crate::needs::Settings;
+use crate::source::{FileId, Sources};
+
+/// The most rounds; remedies that undo each other would go on for ever.
+const MAX_ROUNDS: usize = 20;
+
+/// What mending comes to.
+#[derive(Debug, Clone)]
+pub struct Outcome {
+    /// All texts, with the mended ones in the place of the old.
+    pub sources: Sources,
+    /// The files whose text is another one now.
+    pub changed: Vec<FileId>,
+    /// The findings that were mended, in the order in which they were.
+    pub mended: Vec<Finding>,
+    /// What a check of the mended texts finds.
+    pub left: Report,
+}
+
+impl Outcome {
+    /// Returns what the owner must say before the rest can be written, each thing once.
+    #[must_use]
+    pub fn wants(&self) -> Vec<Want> {
+        wants(&self.left)
+    }
+}
+
+/// Returns what the owner must say before the findings of a report can be mended, each thing once.
+#[must_use]
+pub fn wants(report: &Report) -> Vec<Want> {
+    let mut all: Vec<Want> = Vec::new();
+    for finding in report.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note) {
+        if let Remedy::Answer { wants, .. } = &finding.remedy {
+            all.extend(wants.iter().filter(|want| !all.contains(want)).cloned().collect::<Vec<_>>());
+        }
+    }
+    all
+}
+
+/// Why nothing can be mended.
+#[derive(Debug, thiserror::Error)]
+pub enum FillError {
+    /// Something cannot be read, so that not all that is needed is known.
+    #[error("something cannot be read")]
+    Obstacles(Report),
+    /// The remedies do not come to an end, or make a file unreadable: a fault of this program.
+    #[error("the remedies do not settle ({0}); nothing is written. This is a fault of Elvask")]
+    Unsettled(String),
+}
+
+/// Mends what can be mended with what is known.
+///
+/// # Errors
+/// [`FillError`]; no text is handed out then.
+pub fn fill(app: &App, settings: &Settings) -> Result<Outcome, FillError> {
+    let mut sources = app.sources.clone();
+    let mut changed: Vec<FileId> = Vec::new();
+    let mut mended = Vec::new();
+    for round in 0..MAX_ROUNDS {
+        let report = check_texts(app, &sources, settings);
+        let obstacle = report.obstacles().next().map(|obstacle| obstacle.message.clone());
+        match obstacle {
+            Some(_) if round == 0 => return Err(FillError::Obstacles(report)),
+            Some(message) => return Err(FillError::Unsettled(message)),
+            None => {}
+        }
+        let mut edits = Edits::default();
+        let mut made: Vec<&str> = Vec::new();
+        for finding in report.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note) {
+            let Remedy::Edit { edits: wanted, makes, .. } = &finding.remedy else { continue };
+            if makes.as_deref().is_some_and(|name| made.contains(&name)) {
+                continue;
+            }
+            // What touches another remedy waits for the next round, where it is planned anew.
+            if edits.add(wanted).is_ok() {
+                made.extend(makes.as_deref());
+                changed.extend(wanted.iter().map(|(file, _)| *file));
+                mended.push(finding.clone());
+            }
+        }
+        if edits.is_empty() {
+            changed.sort_unstable();
+            changed.dedup();
+            return Ok(Outcome { sources, changed, mended, left: report });
+        }
+        edits.apply(&mut sources).map_err(|error| FillError::Unsettled(error.to_string()))?;
+    }
+    let last = mended.last().map(|finding| format!("{} {}", finding.rule.id, finding.subject)).unwrap_or_default();
+    Err(FillError::Unsettled(last))
+}

@@ -1,0 +1,336 @@
+//! Findings: what a rule reports, with its place, its reasons and its remedy.
+
+use elvask_markup::{Edit, EditError, EditSet};
+use elvask_platform::Platform;
+use serde::Serialize;
+
+use crate::app::App;
+use crate::requirement::{Requirement, Strength};
+use crate::rules::About;
+use crate::source::{FileId, Place, Sources};
+
+/// How bad a finding is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Level {
+    /// It is worth knowing.
+    Note,
+    /// It is probably a mistake.
+    Warning,
+    /// It breaks on a device, in the build or in review.
+    Error,
+}
+
+impl Level {
+    /// Returns the word for it.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Level::Error => "error",
+            Level::Warning => "warning",
+            Level::Note => "note",
+        }
+    }
+
+    /// Returns how bad it is when something is missing that is needed with this strength.
+    #[must_use]
+    pub fn of_strength(strength: Strength) -> Level {
+        match strength {
+            Strength::Certain => Level::Error,
+            Strength::Likely => Level::Warning,
+            Strength::Optional => Level::Note,
+        }
+    }
+}
+
+/// Who needs something, and where that was learnt.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NeededBy {
+    /// The plugin's name.
+    pub plugin: String,
+    /// Its installed version.
+    pub version: Option<String>,
+    /// Where it was learnt.
+    pub learnt: Place,
+    /// Why it is needed, in the words of the sheet.
+    pub reason: Option<String>,
+    /// The capability that it is part of.
+    pub capability: Option<&'static str>,
+}
+
+impl NeededBy {
+    /// Returns who stands behind a requirement.
+    #[must_use]
+    pub fn of(app: &App, requirement: &Requirement) -> Self {
+        let plugin = app.plugins.get(requirement.plugin);
+        NeededBy {
+            plugin: plugin.map(|plugin| plugin.name.clone()).unwrap_or_default(),
+            version: plugin.and_then(|plugin| plugin.version.clone()),
+            learnt: requirement.learnt,
+            reason: requirement.reason.clone(),
+            capability: requirement.capability.map(|capability| capability.name),
+        }
+    }
+}
+
+/// A value that only the app's owner can give.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Want {
+    /// A purpose.
+    Purpose {
+        /// The key that holds it.
+        key: String,
+        /// The capabilities under which `elvask.toml` may hold it.
+        capabilities: Vec<&'static str>,
+    },
+    /// An answer to a plugin's question.
+    Answer {
+        /// The plugin.
+        plugin: String,
+        /// The name of the answer.
+        key: String,
+        /// What it is and where to find it.
+        title: Option<String>,
+        /// What it must look like.
+        pattern: Option<String>,
+    },
+    /// Consent to something that makes the app less safe.
+    Consent {
+        /// What is asked for.
+        subject: String,
+        /// What it means.
+        meaning: String,
+    },
+}
+
+impl Want {
+    /// Returns the words of a command line that give it.
+    #[must_use]
+    pub fn option(&self) -> String {
+        match self {
+            Want::Purpose { key, capabilities } => {
+                format!("--purpose {}=\"…\"", capabilities.first().copied().unwrap_or(key))
+            }
+            Want::Answer { plugin, key, .. } => format!("--answer {plugin}.{key}=…"),
+            Want::Consent { subject, .. } => format!("--consent {subject}"),
+        }
+    }
+
+    /// Returns the lines of `elvask.toml` that give it; `None` for a consent, which is given anew each time.
+    #[must_use]
+    pub fn config_lines(&self) -> Option<String> {
+        match self {
+            Want::Purpose { key, capabilities } => {
+                Some(format!("[purposes]\n{} = \"…\"", capabilities.first().copied().unwrap_or(key)))
+            }
+            Want::Answer { plugin, key, .. } => Some(format!("[plugins.{plugin}.answers]\n{key} = \"…\"")),
+            Want::Consent { .. } => None,
+        }
+    }
+}
+
+/// What mends a finding.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Remedy {
+    /// Edits that a machine can make.
+    Edit {
+        /// What they do, in a few words.
+        title: String,
+        /// The edits, by file.
+        edits: Vec<(FileId, Vec<Edit>)>,
+        /// The thing that they make so that others can go into it; of several remedies that make the same thing one is
+        /// enough, and the others are planned anew.
+        makes: Option<String>,
+    },
+    /// Edits that wait for a value.
+    Answer {
+        /// What is wanted.
+        wants: Vec<Want>,
+        /// The lines that will be written, with an ellipsis for each value.
+        lines: String,
+    },
+    /// Steps that a person must take.
+    Manual(String),
+}
+
+impl Remedy {
+    /// Makes a remedy of edits to one file.
+    pub fn edit(title: impl Into<String>, file: FileId, edits: Vec<Edit>) -> Self {
+        Remedy::Edit { title: title.into(), edits: vec![(file, edits)], makes: None }
+    }
+
+    /// Says that the edits make a thing into which others can go, under a name that is the same for all that make it.
+    #[must_use]
+    pub fn making(mut self, name: &str) -> Self {
+        if let Remedy::Edit { makes, .. } = &mut self {
+            *makes = Some(name.to_owned());
+        }
+        self
+    }
+
+    /// Returns the word for the kind of remedy in JSON.
+    #[must_use]
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Remedy::Edit { .. } => "edit",
+            Remedy::Answer { .. } => "answer",
+            Remedy::Manual(_) => "manual",
+        }
+    }
+
+    /// Returns the lines to add, or the steps to take.
+    #[must_use]
+    pub fn text(&self) -> String {
+        match self {
+            Remedy::Manual(text) | Remedy::Answer { lines: text, .. } => text.clone(),
+            Remedy::Edit { title, edits, .. } => {
+                let inserted =
+                    edits.iter().flat_map(|(_, edits)| edits).filter(|edit| edit.insert.contains(['<', '\n']));
+                let lines: Vec<_> = inserted.map(|edit| dedent(&edit.insert)).collect();
+                if lines.is_empty() { title.clone() } else { lines.join("\n") }
+            }
+        }
+    }
+}
+
+/// Takes the common indentation and outer blank lines off a text.
+fn dedent(text: &str) -> String {
+    let lines: Vec<_> = text.lines().filter(|line| !line.trim().is_empty()).collect();
+    let indent = lines.iter().map(|line| line.len() - line.trim_start().len()).min().unwrap_or(0);
+    lines.iter().map(|line| line.get(indent..).unwrap_or(line).trim_end()).collect::<Vec<_>>().join("\n")
+}
+
+/// What a rule reports.
+#[derive(Debug, Clone)]
+pub struct Finding {
+    /// The rule.
+    pub rule: &'static About,
+    /// How bad it is.
+    pub level: Level,
+    /// The platform, where it concerns one.
+    pub platform: Option<Platform>,
+    /// What it is about: the name of the requirement or declaration.
+    pub subject: String,
+    /// What is wrong, in a sentence without a full stop.
+    pub message: String,
+    /// What happens on a device or in review if it stays, in one or two sentences.
+    pub effect: String,
+    /// Where.
+    pub place: Place,
+    /// Another place that belongs to it, with a word about it.
+    pub related: Option<(Place, String)>,
+    /// Who needs it.
+    pub needed_by: Vec<NeededBy>,
+    /// What mends it.
+    pub remedy: Remedy,
+    /// The reason for which it is accepted, where it is.
+    pub waived: Option<String>,
+}
+
+impl Finding {
+    /// Makes a finding of a rule at its own level, to be told apart with the other methods.
+    pub fn new(rule: &'static About, subject: impl Into<String>, place: Place, message: impl Into<String>) -> Self {
+        Finding {
+            rule,
+            level: rule.level,
+            platform: rule.platform,
+            subject: subject.into(),
+            message: message.into(),
+            effect: rule.effect.to_owned(),
+            place,
+            related: None,
+            needed_by: Vec::new(),
+            remedy: Remedy::Manual(String::new()),
+            waived: None,
+        }
+    }
+
+    /// Sets what mends it.
+    #[must_use]
+    pub fn mend(mut self, remedy: Remedy) -> Self {
+        self.remedy = remedy;
+        self
+    }
+
+    /// Sets another level than the rule's.
+    #[must_use]
+    pub fn level(mut self, level: Level) -> Self {
+        self.level = level;
+        self
+    }
+
+    /// Sets what happens if it stays.
+    #[must_use]
+    pub fn effect(mut self, effect: impl Into<String>) -> Self {
+        self.effect = effect.into();
+        self
+    }
+
+    /// Adds another place.
+    #[must_use]
+    pub fn related(mut self, place: Place, label: impl Into<String>) -> Self {
+        self.related = Some((place, label.into()));
+        self
+    }
+
+    /// Adds who needs it.
+    #[must_use]
+    pub fn needed_by<'r>(mut self, app: &App, requirements: impl IntoIterator<Item = &'r Requirement>) -> Self {
+        self.needed_by = requirements.into_iter().map(|requirement| NeededBy::of(app, requirement)).collect();
+        self
+    }
+
+    /// Says whether the finding counts: it is not waived.
+    #[must_use]
+    pub fn counts(&self) -> bool {
+        self.waived.is_none()
+    }
+}
+
+/// Adds the edits of remedies to sets by file, each remedy whole or not at all.
+#[derive(Debug, Clone, Default)]
+pub struct Edits {
+    sets: Vec<(FileId, EditSet)>,
+}
+
+impl Edits {
+    /// Adds the edits of one remedy.
+    ///
+    /// # Errors
+    /// [`EditError::Overlap`] when they touch what another remedy changes; nothing is added then.
+    pub fn add(&mut self, edits: &[(FileId, Vec<Edit>)]) -> Result<(), EditError> {
+        let mut grown = self.sets.clone();
+        for (file, edits) in edits {
+            let at = match grown.iter().position(|(known, _)| known == file) {
+                Some(at) => at,
+                None => {
+                    grown.push((*file, EditSet::new()));
+                    grown.len() - 1
+                }
+            };
+            if let Some((_, set)) = grown.get_mut(at) {
+                set.add(edits)?;
+            }
+        }
+        self.sets = grown;
+        Ok(())
+    }
+
+    /// Says whether there is nothing to do.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.sets.iter().all(|(_, set)| set.is_empty())
+    }
+
+    /// Applies the edits to the texts that they were planned against.
+    ///
+    /// # Errors
+    /// [`EditError::OutOfText`] when an edit does not fit its text.
+    pub fn apply(&self, sources: &mut Sources) -> Result<(), EditError> {
+        for (file, set) in &self.sets {
+            let text = set.apply(&sources.file(*file).text)?;
+            sources.replace(*file, text);
+        }
+        Ok(())
+    }
+}

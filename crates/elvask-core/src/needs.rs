@@ -1,0 +1,344 @@
+//! All that the plugins of an app need of it, and the values that its owner has given.
+
+use std::collections::BTreeMap;
+
+use elvask_platform::Platform;
+use elvask_platform::capability::{CapabilityNeed, capabilities_with};
+
+use crate::app::{App, Plugin};
+use crate::config::Purpose;
+use crate::requirement::{Kind, Levels, Need, Query, Requirement, Strength};
+use crate::sheet::{Asked, Sheet};
+use crate::source::Place;
+use crate::surface::{ManifestView, PlistView};
+use crate::template::{answers_in, fill_in, is_reference, read_back};
+use crate::tomldoc::Text;
+
+/// What a person says for one run.
+#[derive(Debug, Clone, Default)]
+pub struct Settings {
+    /// Sample values are errors.
+    pub release: bool,
+    /// Purposes by capability or key.
+    pub purposes: Vec<(String, String)>,
+    /// Answers by plugin and key.
+    pub answers: Vec<(String, String, String)>,
+    /// Subjects for which something that makes the app less safe may be written.
+    pub consents: Vec<String>,
+    /// The day of today as year-month-day; without it no waiver ends.
+    pub today: Option<String>,
+}
+
+/// A value that answers a question, and where it comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Answered {
+    /// The value.
+    pub value: String,
+    /// Where it stands; `None` for the command line and for what is derived.
+    pub place: Option<Place>,
+    /// Whether it is what the app declares already.
+    pub declared: bool,
+}
+
+/// Requirements that have one kind and name.
+#[derive(Debug, Clone)]
+pub struct Group<'n> {
+    /// What identifies them to the platform.
+    pub name: &'n str,
+    /// The requirements, in the order of the plugins.
+    pub requirements: &'n [Requirement],
+}
+
+impl Group<'_> {
+    /// Returns how sure the surest of them is.
+    #[must_use]
+    pub fn strength(&self) -> Strength {
+        self.requirements.iter().map(|requirement| requirement.strength).min().unwrap_or(Strength::Optional)
+    }
+
+    /// Returns the level up to which a permission is needed: the widest, `None` where one needs it without an end.
+    #[must_use]
+    pub fn max_level(&self) -> Option<u32> {
+        let caps = self.requirements.iter().map(|requirement| match requirement.need {
+            Need::Permission { max_level } => max_level,
+            _ => None,
+        });
+        caps.collect::<Option<Vec<_>>>()?.into_iter().max()
+    }
+
+    /// Returns the capabilities that they are part of.
+    #[must_use]
+    pub fn capabilities(&self) -> Vec<&'static str> {
+        let mut names: Vec<_> = self.requirements.iter().filter_map(|one| Some(one.capability?.name)).collect();
+        names.sort_unstable();
+        names.dedup();
+        names
+    }
+}
+
+/// All that is needed of an app.
+#[derive(Debug, Clone, Default)]
+pub struct Needs {
+    /// Sorted by kind, name and plugin.
+    all: Vec<Requirement>,
+    /// Requirements whose very name waits for an answer, with the names of the answers.
+    pub unanswered: Vec<(Requirement, Vec<String>)>,
+}
+
+impl Needs {
+    /// Gathers what the plugins need, with names filled in from the answers.
+    #[must_use]
+    pub fn gather(app: &App, answers: &Answers) -> Needs {
+        let mut needs = Needs::default();
+        for requirement in raw(app) {
+            let plugin = requirement.plugin;
+            match fill_in(&requirement.name, &|key| answers.get(plugin, key).map(|answer| answer.value.clone())) {
+                Ok(name) => needs.all.push(Requirement { name, ..requirement }),
+                Err(missing) => needs.unanswered.push((requirement, missing)),
+            }
+        }
+        needs.all.sort_by(|one, other| {
+            let key = |requirement: &Requirement| (requirement.kind(), requirement.plugin);
+            (key(one).0, &one.name, key(one).1).cmp(&(key(other).0, &other.name, key(other).1))
+        });
+        needs
+    }
+
+    /// Returns all requirements.
+    #[must_use]
+    pub fn all(&self) -> &[Requirement] {
+        &self.all
+    }
+
+    /// Goes through the requirements of one kind, those of one name together.
+    pub fn groups(&self, kind: Kind) -> impl Iterator<Item = Group<'_>> {
+        let start = self.all.partition_point(|requirement| requirement.kind() < kind);
+        let end = self.all.partition_point(|requirement| requirement.kind() <= kind);
+        let of_kind = self.all.get(start..end).unwrap_or_default();
+        of_kind
+            .chunk_by(|one, other| one.name == other.name)
+            .filter_map(|requirements| Some(Group { name: requirements.first()?.name.as_str(), requirements }))
+    }
+
+    /// Returns the requirements of one kind and name.
+    #[must_use]
+    pub fn group(&self, kind: Kind, name: &str) -> Option<Group<'_>> {
+        self.groups(kind).find(|group| group.name == name)
+    }
+
+    /// Returns the requirements of one kind and name, none where there is no such need.
+    #[must_use]
+    pub fn of(&self, kind: Kind, name: &str) -> &[Requirement] {
+        self.group(kind, name).map(|group| group.requirements).unwrap_or_default()
+    }
+}
+
+/// Returns what the plugins need, as their sheets state it.
+fn raw(app: &App) -> Vec<Requirement> {
+    let levels = app.levels();
+    let mut all = Vec::new();
+    for (at, plugin) in app.plugins.iter().enumerate() {
+        let Some(found) = &plugin.sheet else { continue };
+        let sheet = &found.sheet;
+        let features = app.config.plugin(&plugin.name).map(|config| config.features.as_slice()).unwrap_or_default();
+        let on = |name: &Text| features.iter().any(|feature| feature.text == name.text);
+        let outdated = is_outdated(plugin, sheet);
+        for required in &sheet.requires {
+            if required.feature.as_ref().is_some_and(|feature| !on(feature)) || !required.when.holds(&levels) {
+                continue;
+            }
+            let learnt = Place { file: found.file, span: required.span };
+            let strength = if outdated { required.strength.max(Strength::Likely) } else { required.strength };
+            let requirement = |platform, name: &str, need, strength, capability| Requirement {
+                plugin: at,
+                platform,
+                name: name.to_owned(),
+                need,
+                strength,
+                reason: required.reason.clone(),
+                capability,
+                feature: required.feature.as_ref().map(|feature| feature.text.clone()),
+                learnt,
+            };
+            let wanted = |platform: Platform| app.has(platform) && sheet.platforms.contains(&platform);
+            match &required.asked {
+                Asked::Need { name, need } => {
+                    let platform = need.kind().platform();
+                    if wanted(platform) {
+                        all.push(requirement(platform, name, need.clone(), strength, None));
+                    }
+                }
+                Asked::Capability(capability) => {
+                    for need in capability.needs().filter(|need| wanted(need.platform) && matters(need, &levels)) {
+                        let strength = if need.optional { Strength::Optional } else { strength };
+                        let what = need_of(&need);
+                        all.push(requirement(need.platform, &name_of(&need), what, strength, Some(*capability)));
+                    }
+                }
+            }
+        }
+    }
+    all
+}
+
+/// Says whether the installed version is outside the range that a sheet speaks about.
+#[must_use]
+pub fn is_outdated(plugin: &Plugin, sheet: &Sheet) -> bool {
+    let installed = plugin.version.as_deref().and_then(|version| semver::Version::parse(version).ok());
+    match (&sheet.versions, installed) {
+        (Some((range, _)), Some(version)) => !range.matches(&version),
+        _ => false,
+    }
+}
+
+fn matters(need: &CapabilityNeed, levels: &Levels) -> bool {
+    need.target_from.is_none_or(|from| levels.target >= from)
+        && need.devices_to.is_none_or(|to| levels.min.is_none_or(|min| min <= to))
+        && need.ios_below.is_none_or(|below| levels.ios.is_some_and(|ios| ios < below))
+}
+
+fn name_of(need: &CapabilityNeed) -> String {
+    need.name.to_owned()
+}
+
+fn need_of(need: &CapabilityNeed) -> Need {
+    match need.kind {
+        "permission" => Need::Permission { max_level: need.max_level },
+        "usage" => Need::Usage,
+        "query-scheme" => Need::QueryScheme,
+        _ => {
+            let (action, scheme) =
+                need.name.split_once(' ').map_or((need.name, None), |(action, scheme)| (action, Some(scheme)));
+            let (action, scheme) = (Some(action.to_owned()), scheme.map(str::to_owned));
+            Need::Query(Query { action, scheme, ..Query::default() })
+        }
+    }
+}
+
+/// The values that answer the plugins' questions.
+#[derive(Debug, Clone, Default)]
+pub struct Answers {
+    values: BTreeMap<(usize, String), Answered>,
+}
+
+impl Answers {
+    /// Gathers the answers: from the command line, from `elvask.toml`, from what the app declares, from what is known of
+    /// the app, the first of these that has one.
+    #[must_use]
+    pub fn gather(
+        app: &App,
+        settings: &Settings,
+        manifest: Option<&ManifestView<'_>>,
+        plist: Option<&PlistView<'_>>,
+    ) -> Self {
+        let mut answers = Answers::default();
+        for (at, plugin) in app.plugins.iter().enumerate() {
+            for (name, key, value) in settings.answers.iter().filter(|(name, _, _)| *name == plugin.name) {
+                debug_assert_eq!(name, &plugin.name);
+                answers.put(at, key, Answered { value: value.clone(), place: None, declared: false });
+            }
+            let config = app.config.plugin(&plugin.name).map(|config| config.answers.as_slice()).unwrap_or_default();
+            for (key, answer) in config {
+                let place = app.config_file.map(|file| Place { file, span: answer.span });
+                answers.put(at, &key.text, Answered { value: answer.text.clone(), place, declared: false });
+            }
+        }
+        for requirement in raw(app) {
+            if let Some((template, value, place)) = declared_value(&requirement, manifest, plist) {
+                let sheet = app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
+                for (key, value) in read_back(template, &value).unwrap_or_default() {
+                    let asked = sheet.and_then(|sheet| sheet.sheet.answer(&key));
+                    if asked.is_some_and(|asked| asked.fits(&value)) {
+                        answers.put(requirement.plugin, &key, Answered { value, place: Some(place), declared: true });
+                    }
+                }
+            }
+        }
+        let identity = &app.config.identity;
+        let text = |stated: &Option<Text>| stated.as_ref().map(|text| text.text.clone());
+        let known = [
+            ("android_id", text(&identity.android_id).or_else(|| app.android.as_ref()?.id.clone())),
+            ("ios_id", text(&identity.ios_id).or_else(|| app.ios.as_ref()?.id.clone())),
+            ("ios_team", text(&identity.ios_team)),
+            ("scheme", app.config.schemes.first().map(|scheme| scheme.text.clone())),
+            ("host", app.config.hosts.first().map(|host| host.text.clone())),
+        ];
+        for at in 0..app.plugins.len() {
+            for (key, value) in &known {
+                if let Some(value) = value {
+                    answers.put(at, key, Answered { value: value.clone(), place: None, declared: false });
+                }
+            }
+        }
+        answers
+    }
+
+    fn put(&mut self, plugin: usize, key: &str, answer: Answered) {
+        self.values.entry((plugin, key.to_owned())).or_insert(answer);
+    }
+
+    /// Returns the answer to a plugin's question.
+    #[must_use]
+    pub fn get(&self, plugin: usize, key: &str) -> Option<&Answered> {
+        self.values.get(&(plugin, key.to_owned()))
+    }
+
+    /// Goes through all answers: the plugin's place in the app's list, the key, the value.
+    pub fn all(&self) -> impl Iterator<Item = (usize, &str, &Answered)> {
+        self.values.iter().map(|((plugin, key), answer)| (*plugin, key.as_str(), answer))
+    }
+}
+
+/// Returns the template of a requirement that asks for answers, with the value that the app declares for it.
+pub(crate) fn declared_value<'r>(
+    requirement: &'r Requirement,
+    manifest: Option<&ManifestView<'_>>,
+    plist: Option<&PlistView<'_>>,
+) -> Option<(&'r str, String, Place)> {
+    use elvask_markup::plist::plan::NewValue;
+    let (template, value, place) = match &requirement.need {
+        Need::MetaData { value: Some(template), .. } => {
+            let manifest = manifest?;
+            let declared = manifest.meta_data.iter().find(|declared| declared.name == requirement.name)?;
+            let value = declared.element.value(crate::surface::ANDROID, "value")?.into_owned();
+            (template, value, manifest.value_place(declared.element, "value"))
+        }
+        Need::Plist { value: NewValue::String(template) } => {
+            let plist = plist?;
+            let entry = plist.entry(&requirement.name)?;
+            (template, entry.value.as_str()?.to_owned(), plist.at(entry.value.span))
+        }
+        _ => return None,
+    };
+    (!answers_in(template).is_empty() && !is_reference(&value)).then_some((template, value, place))
+}
+
+/// A purpose that the app's owner has given.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GivenPurpose {
+    /// The text.
+    pub text: String,
+    /// Where it stands in `elvask.toml`; `None` for the command line.
+    pub place: Option<Place>,
+}
+
+/// Returns the purpose that the owner gives for a key: on the command line before `elvask.toml`, by the key itself before
+/// a capability that wants it.
+#[must_use]
+pub fn purpose(app: &App, settings: &Settings, key: &str, language: Option<&str>) -> Option<GivenPurpose> {
+    let capabilities: Vec<_> = capabilities_with("usage", key).map(|capability| capability.name).collect();
+    // A capability that wants nothing else fits best: the microphone's own purpose before that of speech recognition.
+    let mut names: Vec<&str> = vec![key];
+    let mut by_size: Vec<_> = capabilities_with("usage", key).collect();
+    by_size.sort_by_key(|capability| capability.needs().filter(|need| need.kind == "usage").count());
+    names.extend(by_size.iter().map(|capability| capability.name));
+    debug_assert_eq!(names.len(), capabilities.len() + 1);
+    let said = names.iter().find_map(|name| settings.purposes.iter().rfind(|(said, _)| said == name));
+    if let Some((_, text)) = said {
+        return Some(GivenPurpose { text: text.clone(), place: None });
+    }
+    let written = |name: &&str| app.config.purposes.iter().find(|purpose: &&Purpose| purpose.name.text == *name);
+    let text = names.iter().find_map(written)?.text(language)?;
+    let place = app.config_file.map(|file| Place { file, span: text.span });
+    Some(GivenPurpose { text: text.text.clone(), place })
+}

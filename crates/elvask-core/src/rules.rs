@@ -1,0 +1,171 @@
+//! The rules: one file each, listed once in [`RULES`].
+//!
+//! To add one: write its file beside the others, with its `About`, its check and its tests, name it in the `mod.rs`-less
+//! module of its platform and in the list below. Everything else (`explain`, `docs/rules/`, the ids that a waiver may name)
+//! is computed from the list.
+
+pub mod android;
+pub mod both;
+pub mod ios;
+mod support;
+#[cfg(test)]
+pub(crate) mod testing;
+
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::config::Waiver;
+use crate::finding::{Finding, Level};
+use crate::needs::Settings;
+
+/// What there is to know about a rule.
+#[derive(Debug, PartialEq, Eq)]
+pub struct About {
+    /// Its id, as in JSON and waivers; the name of its file in kebab case.
+    pub id: &'static str,
+    /// How bad its findings are, where nothing makes them better or worse.
+    pub level: Level,
+    /// The platform that it concerns; `None` for both.
+    pub platform: Option<Platform>,
+    /// What it reports, in a sentence that starts with "Reports".
+    pub summary: &'static str,
+    /// What happens on a device or in review if a finding stays, in one or two sentences.
+    pub effect: &'static str,
+    /// A fragment that it reports.
+    pub wrong: &'static str,
+    /// The fragment as it should be.
+    pub right: &'static str,
+    /// What `fill` does about it and what is left to a person.
+    pub remedy: &'static str,
+    /// Where the platform says so: the title of the page in its documentation.
+    pub source: &'static str,
+}
+
+/// A rule.
+pub trait Rule: Sync {
+    /// Returns what there is to know about it.
+    fn about(&self) -> &'static About;
+
+    /// Looks at an app and adds what it finds.
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>);
+
+    /// Looks at what the other rules found and adds what it finds; most rules have nothing to say here.
+    fn review(&self, _context: &Context<'_>, _findings: &[Finding], _out: &mut Vec<Finding>) {}
+}
+
+/// All rules, in the order of the documentation.
+pub static RULES: &[&dyn Rule] = &[
+    &android::permission_missing::PermissionMissing,
+    &android::permission_misplaced::PermissionMisplaced,
+    &android::permission_duplicate::PermissionDuplicate,
+    &android::permission_unknown::PermissionUnknown,
+    &android::permission_superseded::PermissionSuperseded,
+    &android::permission_level_cap::PermissionLevelCap,
+    &android::permission_wider::PermissionWider,
+    &android::permission_not_grantable::PermissionNotGrantable,
+    &android::permission_stripped::PermissionStripped,
+    &android::permission_companion::PermissionCompanion,
+    &android::permission_store_review::PermissionStoreReview,
+    &android::query_missing::QueryMissing,
+    &android::query_misplaced::QueryMisplaced,
+    &android::query_broad::QueryBroad,
+    &android::meta_data_missing::MetaDataMissing,
+    &android::meta_data_misplaced::MetaDataMisplaced,
+    &android::component_attribute::ComponentAttribute,
+    &ios::purpose_missing::PurposeMissing,
+    &ios::purpose_empty::PurposeEmpty,
+    &ios::purpose_placeholder::PurposePlaceholder,
+    &ios::purpose_vague::PurposeVague,
+    &ios::purpose_unknown::PurposeUnknown,
+    &ios::purpose_superseded::PurposeSuperseded,
+    &ios::plist_missing::PlistMissing,
+    &ios::plist_type::PlistType,
+    &ios::plist_duplicate::PlistDuplicate,
+    &ios::plist_value::PlistValue,
+    &ios::query_scheme_missing::QuerySchemeMissing,
+    &ios::query_scheme_form::QuerySchemeForm,
+    &ios::query_scheme_excess::QuerySchemeExcess,
+    &both::answer_missing::AnswerMissing,
+    &both::value_placeholder::ValuePlaceholder,
+    &both::value_sample::ValueSample,
+    &both::value_form::ValueForm,
+    &both::value_differs::ValueDiffers,
+    &both::requirement_conflict::RequirementConflict,
+    &both::plugin_unsupported::PluginUnsupported,
+    &both::sheet_outdated::SheetOutdated,
+    &both::sheet_invalid::SheetInvalid,
+    &both::config_invalid::ConfigInvalid,
+    &both::waiver_stale::WaiverStale,
+    &both::file_unreadable::FileUnreadable,
+];
+
+/// Looks a rule up by its id.
+#[must_use]
+pub fn find(id: &str) -> Option<&'static dyn Rule> {
+    RULES.iter().copied().find(|rule| rule.about().id == id)
+}
+
+/// Says whether findings of a rule mean that parts of the app could not be judged.
+#[must_use]
+pub fn is_obstacle(id: &str) -> bool {
+    matches!(id, "file-unreadable" | "sheet-invalid" | "config-invalid")
+}
+
+/// Says whether a purpose is empty or still what a template had.
+#[must_use]
+pub fn is_unfilled(purpose: &str) -> bool {
+    support::is_unfilled_purpose(purpose)
+}
+
+/// Says whether the last day of a waiver is over.
+#[must_use]
+pub fn waiver_has_ended(waiver: &Waiver, settings: &Settings) -> bool {
+    // Dates written as year-month-day compare as text.
+    matches!((&waiver.until, &settings.today), (Some(until), Some(today)) if until.text < *today)
+}
+
+/// Returns the page about a rule, in Markdown, as `docs/rules/` holds it and `explain` shows it.
+#[must_use]
+pub fn page(about: &About) -> String {
+    let platform = about.platform.map_or("Android and iOS", Platform::title);
+    format!(
+        "# {id}\n\n{level} · {platform}\n\n{summary}\n\n## If it stays\n\n{effect}\n\n## Wrong\n\n```\n{wrong}\n```\n\n\
+         ## Right\n\n```\n{right}\n```\n\n## Remedy\n\n{remedy}\n\n## Source\n\n{source}\n",
+        id = about.id,
+        level = about.level.id(),
+        summary = about.summary,
+        effect = about.effect,
+        wrong = about.wrong,
+        right = about.right,
+        remedy = about.remedy,
+        source = about.source,
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_rule_is_described_and_has_a_file_of_its_own() {
+        let mut ids: Vec<_> = RULES.iter().map(|rule| rule.about().id).collect();
+        for rule in RULES {
+            let about = rule.about();
+            let file = about.id.replace('-', "_");
+            let folder = match about.platform {
+                Some(Platform::Android) => "android",
+                Some(Platform::Ios) => "ios",
+                None => "both",
+            };
+            let path = format!("{}/src/rules/{folder}/{file}.rs", env!("CARGO_MANIFEST_DIR"));
+            assert!(std::path::Path::new(&path).is_file(), "{path}");
+            assert!(about.summary.starts_with("Reports ") && about.summary.ends_with('.'), "{}", about.id);
+            assert!(about.effect.ends_with('.') && about.remedy.ends_with('.'), "{}", about.id);
+            assert!(!about.wrong.is_empty() && !about.right.is_empty() && !about.source.is_empty(), "{}", about.id);
+        }
+        let listed = ids.len();
+        ids.sort_unstable();
+        ids.dedup();
+        assert_eq!(ids.len(), listed, "an id stands twice");
+    }
+}

@@ -1,0 +1,19 @@
+//! Rules about Android.
+
+pub mod component_attribute;
+pub mod meta_data_misplaced;
+pub mod meta_data_missing;
+pub mod permission_companion;
+pub mod permission_duplicate;
+pub mod permission_level_cap;
+pub mod permission_misplaced;
+pub mod permission_missing;
+pub mod permission_not_grantable;
+pub mod permission_store_review;
+pub mod permission_stripped;
+pub mod permission_superseded;
+pub mod permission_unknown;
+pub mod permission_wider;
+pub mod query_broad;
+pub mod query_misplaced;
+pub mod query_missing;

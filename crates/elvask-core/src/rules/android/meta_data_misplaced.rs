@@ -1,0 +1,102 @@
+//! `meta-data-misplaced`: a `<meta-data>` stands where the plugin does not look.
+
+use elvask_markup::xml::plan::{self, Slot};
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Need};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct MetaDataMisplaced;
+
+static ABOUT: About = About {
+    id: "meta-data-misplaced",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a `<meta-data>` in another element than the one that its plugin looks in, or outside all that may hold one.",
+    effect: "The plugin does not find its value; the build says nothing.",
+    wrong: "<manifest …>\n    <meta-data android:name=\"example.knot.APP_ID\" … />",
+    right: "<application …>\n    <meta-data android:name=\"example.knot.APP_ID\" … />",
+    remedy: "`fill` moves the element into the one that the plugin looks in.",
+    source: "App manifest file: <meta-data>",
+};
+
+impl Rule for MetaDataMisplaced {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for declared in &manifest.meta_data {
+            let parent = declared.element.parent();
+            let needed = context.needs.of(Kind::MetaData, &declared.name);
+            let owner = needed.iter().find_map(|requirement| match &requirement.need {
+                Need::MetaData { owner, .. } => Some(owner),
+                _ => None,
+            });
+            let target = match owner {
+                Some(owner) => manifest.owner(owner),
+                // Nobody says where it belongs, but at the top it does nothing for anybody.
+                None if parent == Some(manifest.root) => manifest.application,
+                None => continue,
+            };
+            let right =
+                manifest.meta_data.iter().any(|other| other.name == declared.name && other.element.parent() == target);
+            let Some(target) = target.filter(|target| parent != Some(*target)) else { continue };
+            let inside = parent.map_or("manifest", |parent| parent.name());
+            let message = format!(
+                "the meta-data `{}` stands inside <{inside}>, and it is looked for in <{}>",
+                declared.name,
+                target.name()
+            );
+            let (title, edits) = if right {
+                (
+                    format!("take it out: <{}> holds it already", target.name()),
+                    vec![plan::remove(declared.element.node())],
+                )
+            } else {
+                let last = target.children_named("meta-data").last();
+                let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
+                (format!("move it into <{}>", target.name()), plan::move_into(declared.element, target, slot))
+            };
+            out.push(
+                Finding::new(&ABOUT, declared.name.clone(), manifest.tag(declared.element), message)
+                    .needed_by(context.app, needed)
+                    .mend(Remedy::edit(title, manifest.file, edits)),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "meta-data-misplaced";
+    const NEED: &str = "android.meta-data = { name = 'example.knot.MODE', value = 'calm' }";
+
+    #[test]
+    fn it_is_moved_into_the_application() {
+        let app = Fixture::android(
+            "    <application>\n        <activity/>\n    </application>\n    <meta-data android:name=\"example.knot.MODE\" android:value=\"calm\"/>\n",
+        )
+        .needs("knot_banner", NEED);
+        assert_eq!(app.found(ID), ["error example.knot.MODE 5:5"]);
+        assert!(app.found("meta-data-missing").is_empty(), "one mistake, one finding");
+        app.mends_manifest(
+            ID,
+            "    <application>\n        <activity/>\n        <meta-data android:name=\"example.knot.MODE\" android:value=\"calm\"/>\n    </application>\n",
+        );
+    }
+
+    #[test]
+    fn a_component_may_hold_its_own() {
+        let inside = "    <application>\n        <service><meta-data android:name='example.other' android:value='1'/></service>\n    </application>\n";
+        assert!(Fixture::android(inside).found(ID).is_empty());
+        let wanted = inside.replace("example.other", "example.knot.MODE");
+        assert_eq!(Fixture::android(&wanted).needs("knot_banner", NEED).found(ID).len(), 1);
+    }
+}

@@ -1,0 +1,94 @@
+//! `permission-companion`: a permission that does not work without another one.
+
+use elvask_platform::{Platform, android};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{add_permission, declared, short};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PermissionCompanion;
+
+static ABOUT: About = About {
+    id: "permission-companion",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a permission whose companion is not declared.",
+    effect: "The request is refused or ignored without a dialog.",
+    wrong: "<uses-permission android:name=\"android.permission.ACCESS_FINE_LOCATION\" />",
+    right: "<uses-permission android:name=\"android.permission.ACCESS_FINE_LOCATION\" />\n<uses-permission android:name=\"android.permission.ACCESS_COARSE_LOCATION\" />",
+    remedy: "`fill` adds the companion behind the last permission.",
+    source: "Request location permissions",
+};
+
+impl Rule for PermissionCompanion {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for permission in &manifest.permissions {
+            for companion in android::companions(&permission.name) {
+                // One that a plugin needs as well is told by `permission-missing`.
+                let met = |name: &&str| {
+                    declared(manifest, name).is_some() || context.needs.group(Kind::Permission, name).is_some()
+                };
+                let dead = permission.max_level.is_some_and(|cap| cap < companion.target_from);
+                if context.levels.target < companion.target_from
+                    || dead
+                    || companion.one_of.iter().any(|name| met(name))
+                {
+                    continue;
+                }
+                let Some(first) = companion.one_of.first() else { continue };
+                let level = if companion.level == "error" { Level::Error } else { Level::Warning };
+                let names: Vec<_> = companion.one_of.iter().map(|name| short(name)).collect();
+                let name = short(&permission.name);
+                let message = format!("{name} does not work without {}", names.join(" or "));
+                let edits = add_permission(manifest, first, permission.max_level);
+                out.push(
+                    Finding::new(
+                        &ABOUT,
+                        permission.name.clone(),
+                        manifest.value_place(permission.element, "name"),
+                        message,
+                    )
+                    .level(level)
+                    .effect(companion.effect)
+                    .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name))
+                    .mend(Remedy::edit(format!("declare {}", short(first)), manifest.file, edits)),
+                );
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-companion";
+    const FINE: &str = "    <uses-permission android:name=\"android.permission.ACCESS_FINE_LOCATION\"/>\n";
+
+    #[test]
+    fn precise_location_wants_approximate_location() {
+        let app = Fixture::android(FINE);
+        assert_eq!(app.found(ID), ["error android.permission.ACCESS_FINE_LOCATION 2:36"]);
+        app.mends_manifest(ID, &format!("{FINE}{}", FINE.replace("FINE", "COARSE")));
+        assert!(app.clone().levels(21, 30).found(ID).is_empty());
+        let capped = FINE.replace("/>", " android:maxSdkVersion=\"30\"/>");
+        assert!(Fixture::android(&capped).found(ID).is_empty(), "it ends before the rule begins");
+    }
+
+    #[test]
+    fn a_family_shares_its_companion() {
+        let service = "    <uses-permission android:name=\"android.permission.FOREGROUND_SERVICE_CAMERA\"/>\n";
+        assert_eq!(
+            Fixture::android(service).findings(ID)[0].message,
+            "FOREGROUND_SERVICE_CAMERA does not work without FOREGROUND_SERVICE"
+        );
+    }
+}

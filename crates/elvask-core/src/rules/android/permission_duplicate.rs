@@ -1,0 +1,92 @@
+//! `permission-duplicate`: the same permission is declared twice.
+
+use elvask_markup::xml::{Element, plan};
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::rules::support::short;
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PermissionDuplicate;
+
+static ABOUT: About = About {
+    id: "permission-duplicate",
+    level: Level::Warning,
+    platform: Some(Platform::Android),
+    summary: "Reports a permission that the manifest declares twice.",
+    effect: "The merge keeps one of them. Where they differ, which `maxSdkVersion` holds is a matter of luck.",
+    wrong: "<uses-permission android:name=\"android.permission.INTERNET\" />\n<uses-permission android:name=\"android.permission.INTERNET\" />",
+    right: "<uses-permission android:name=\"android.permission.INTERNET\" />",
+    remedy: "`fill` takes out a later one that says exactly the same. Where they differ, a person decides which one is meant.",
+    source: "Merge multiple manifest files",
+};
+
+impl Rule for PermissionDuplicate {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for (at, permission) in manifest.permissions.iter().enumerate() {
+            let same = |other: &&crate::surface::DeclaredPermission<'_>| {
+                other.name == permission.name && other.element.name() == permission.element.name()
+            };
+            let Some(first) = manifest.permissions.iter().take(at).find(same) else { continue };
+            let name = short(&permission.name);
+            let finding = Finding::new(
+                &ABOUT,
+                permission.name.clone(),
+                manifest.tag(permission.element),
+                format!("{name} is declared twice"),
+            )
+            .related(manifest.tag(first.element), "declared here already");
+            out.push(if says_the_same(first.element, permission.element) {
+                let edits = vec![plan::remove(permission.element.node())];
+                finding.mend(Remedy::edit(format!("take the second {name} out"), manifest.file, edits))
+            } else {
+                finding.mend(Remedy::Manual(format!(
+                    "The two declarations of {name} differ: keep the one that is meant and take the other out."
+                )))
+            });
+        }
+    }
+}
+
+fn says_the_same(one: Element<'_>, other: Element<'_>) -> bool {
+    let attributes = |element: Element<'_>| {
+        let text = element.document().text();
+        let pair = |attribute: elvask_markup::xml::Attribute| {
+            (attribute.name.of(text).to_owned(), element.value_of(attribute).into_owned())
+        };
+        let mut all: Vec<_> = element.attributes().map(pair).collect();
+        all.sort();
+        all
+    };
+    attributes(one) == attributes(other)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-duplicate";
+    const INTERNET: &str = "    <uses-permission android:name=\"android.permission.INTERNET\"/>\n";
+
+    #[test]
+    fn an_exact_duplicate_is_dropped() {
+        let app = Fixture::android(&format!("{INTERNET}    <application/>\n{INTERNET}"));
+        assert_eq!(app.found(ID), ["warning android.permission.INTERNET 4:5"]);
+        app.mends_manifest(ID, &format!("{INTERNET}    <application/>\n"));
+    }
+
+    #[test]
+    fn two_that_differ_are_left_to_a_person() {
+        let capped = INTERNET.replace("/>", " android:maxSdkVersion=\"28\"/>");
+        let app = Fixture::android(&format!("{INTERNET}{capped}"));
+        assert_eq!(app.findings(ID)[0].remedy.kind(), "manual");
+        app.is_left_alone();
+    }
+}

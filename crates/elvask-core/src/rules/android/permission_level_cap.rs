@@ -1,0 +1,131 @@
+//! `permission-level-cap`: `maxSdkVersion` ends a permission too early.
+
+use elvask_markup::xml::plan;
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Requirement, Strength};
+use crate::rules::support::{set_android, short, who_needs};
+use crate::rules::{About, Rule};
+use crate::surface::ANDROID;
+
+/// See the module.
+pub struct PermissionLevelCap;
+
+static ABOUT: About = About {
+    id: "permission-level-cap",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a `maxSdkVersion` that ends a permission below a level at which a plugin needs it, or below the lowest level that the app runs on.",
+    effect: "On devices above that level the permission is not asked for, and what needs it fails there alone.",
+    wrong: "<uses-permission android:name=\"android.permission.CAMERA\"\n    android:maxSdkVersion=\"28\" />",
+    right: "<uses-permission android:name=\"android.permission.CAMERA\" />",
+    remedy: "`fill` raises the level to the one that the plugins state, or takes the attribute out. A declaration that holds on no device of the app is left to a person.",
+    source: "App manifest file: <uses-permission>",
+};
+
+impl Rule for PermissionLevelCap {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for permission in &manifest.permissions {
+            let Some(cap) = permission.max_level else { continue };
+            let name = short(&permission.name);
+            let finding = |message: String| {
+                Finding::new(
+                    &ABOUT,
+                    permission.name.clone(),
+                    manifest.value_place(permission.element, "maxSdkVersion"),
+                    message,
+                )
+            };
+            let other = manifest.permissions.iter().any(|other| {
+                other.name == permission.name
+                    && other.element != permission.element
+                    && other.max_level.is_none_or(|level| level > cap)
+            });
+            let needed = context.needs.group(Kind::Permission, &permission.name);
+            let wanted = needed.as_ref().map(|group| group.max_level());
+            match wanted {
+                Some(wanted) if !other && wanted.is_none_or(|wanted| wanted > cap) => {
+                    let wider = |one: &&Requirement| match one.need {
+                        crate::requirement::Need::Permission { max_level } => max_level.is_none_or(|level| level > cap),
+                        _ => false,
+                    };
+                    let requirements: Vec<_> =
+                        needed.iter().flat_map(|group| group.requirements).filter(wider).collect();
+                    let strength = requirements.iter().map(|one| one.strength).min().unwrap_or(Strength::Optional);
+                    let who = who_needs(context, requirements.iter().copied());
+                    let (until, title, edit) = match wanted {
+                        Some(level) => (
+                            format!("up to level {level}"),
+                            format!("android:maxSdkVersion=\"{level}\""),
+                            set_android(manifest, permission.element, "maxSdkVersion", &level.to_string()),
+                        ),
+                        None => {
+                            let Some(attribute) = permission.element.attribute(ANDROID, "maxSdkVersion") else {
+                                continue;
+                            };
+                            let edit = plan::remove_attribute(permission.element, attribute);
+                            ("at every level".to_owned(), "take android:maxSdkVersion out".to_owned(), edit)
+                        }
+                    };
+                    out.push(
+                        finding(format!("{name} ends at level {cap}, and {who} it {until}"))
+                            .level(Level::of_strength(strength))
+                            .needed_by(context.app, requirements)
+                            .mend(Remedy::edit(title, manifest.file, vec![edit])),
+                    );
+                }
+                None if context.levels.min.is_some_and(|min| cap < min) => {
+                    let min = context.levels.min.unwrap_or_default();
+                    let steps = format!("Take the line out, or raise maxSdkVersion to {min} or above.");
+                    out.push(
+                        finding(format!(
+                            "{name} ends at level {cap}, and the app runs from level {min}: it holds on no device"
+                        ))
+                        .level(Level::Warning)
+                        .effect("The line does nothing.")
+                        .mend(Remedy::Manual(steps)),
+                    );
+                }
+                _ => {}
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-level-cap";
+
+    fn capped(level: u32) -> String {
+        format!(
+            "    <uses-permission android:name=\"android.permission.BLUETOOTH\" android:maxSdkVersion=\"{level}\" />\n"
+        )
+    }
+
+    #[test]
+    fn a_cap_below_the_need_is_raised_or_taken_out() {
+        let need = "android.permission = 'android.permission.BLUETOOTH'";
+        let app = Fixture::android(&capped(28)).needs("redshank_scan", &format!("{need}\nmax-level = 30"));
+        assert_eq!(app.found(ID), ["error android.permission.BLUETOOTH 2:89"]);
+        app.mends_manifest(ID, &capped(30));
+        let endless = Fixture::android(&capped(30)).needs("redshank_scan", need);
+        endless.mends_manifest(ID, "    <uses-permission android:name=\"android.permission.BLUETOOTH\" />\n");
+        assert!(Fixture::android(&capped(30)).needs("p", &format!("{need}\nmax-level = 30")).found(ID).is_empty());
+    }
+
+    #[test]
+    fn a_cap_below_the_lowest_level_does_nothing() {
+        let app = Fixture::android(&capped(22));
+        assert_eq!(app.found(ID), ["warning android.permission.BLUETOOTH 2:89"]);
+        app.is_left_alone();
+    }
+}

@@ -1,0 +1,84 @@
+//! `permission-misplaced`: a `<uses-permission>` that is no child of `<manifest>`.
+
+use elvask_markup::xml::plan;
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{declared, permission_slot, short};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PermissionMisplaced;
+
+static ABOUT: About = About {
+    id: "permission-misplaced",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a permission that stands inside `<application>` or deeper, where the platform does not look for it.",
+    effect: "The build says nothing and the permission is ignored: the app behaves as if it were not declared.",
+    wrong: "<application …>\n    <uses-permission android:name=\"android.permission.RECORD_AUDIO\" />\n</application>",
+    right: "<uses-permission android:name=\"android.permission.RECORD_AUDIO\" />\n<application …>",
+    remedy: "`fill` moves the element behind the last permission; where the same permission stands there already, it takes the misplaced one out.",
+    source: "App manifest file: <uses-permission>",
+};
+
+impl Rule for PermissionMisplaced {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for (at, permission) in manifest.misplaced_permissions.iter().enumerate() {
+            let name = short(&permission.name);
+            let parent = permission.element.parent().map_or("manifest", |parent| parent.name());
+            let earlier = manifest.misplaced_permissions.iter().take(at).any(|other| other.name == permission.name);
+            let (title, edits) = if earlier || declared(manifest, &permission.name).is_some() {
+                (
+                    format!("take the misplaced {name} out: it is declared already"),
+                    vec![plan::remove(permission.element.node())],
+                )
+            } else {
+                let slot = permission_slot(manifest);
+                (format!("move {name} up into <manifest>"), plan::move_into(permission.element, manifest.root, slot))
+            };
+            let needed = context.needs.of(Kind::Permission, &permission.name);
+            let message =
+                format!("{name} stands inside <{parent}>, where it is ignored; a permission is a child of <manifest>");
+            out.push(
+                Finding::new(&ABOUT, permission.name.clone(), manifest.tag(permission.element), message)
+                    .needed_by(context.app, needed)
+                    .mend(Remedy::edit(title, manifest.file, edits)),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-misplaced";
+    const INSIDE: &str = "    <application>\n        <!-- mine -->\n        <uses-permission android:name=\"android.permission.RECORD_AUDIO\"/>\n    </application>\n";
+
+    #[test]
+    fn it_is_moved_to_where_the_platform_looks() {
+        let app = Fixture::android(INSIDE).needs("curlew_dictation", "capability = 'microphone'");
+        assert_eq!(app.found(ID), ["error android.permission.RECORD_AUDIO 4:9"]);
+        assert_eq!(app.findings(ID)[0].needed_by[0].plugin, "curlew_dictation");
+        assert!(app.found("permission-missing").is_empty(), "one mistake, one finding");
+        app.mends_manifest(
+            ID,
+            "    <uses-permission android:name=\"android.permission.RECORD_AUDIO\"/>\n    <application>\n        <!-- mine -->\n    </application>\n",
+        );
+    }
+
+    #[test]
+    fn it_is_taken_out_where_it_is_declared_already() {
+        let twice = format!("    <uses-permission android:name=\"android.permission.RECORD_AUDIO\"/>\n{INSIDE}");
+        let once = "    <uses-permission android:name=\"android.permission.RECORD_AUDIO\"/>\n    <application>\n        <!-- mine -->\n    </application>\n";
+        Fixture::android(&twice).mends_manifest(ID, once);
+    }
+}

@@ -1,0 +1,133 @@
+//! `permission-missing`: a plugin needs a permission that the manifest does not ask for.
+
+use elvask_platform::{Platform, android};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{add_permission, declared, short, who_needs};
+use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
+
+/// See the module.
+pub struct PermissionMissing;
+
+static ABOUT: About = About {
+    id: "permission-missing",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a permission that a plugin needs and the app's manifest does not ask for.",
+    effect: "What needs the permission fails on the device: the call throws SecurityException or does nothing, and no dialog ever appears.",
+    wrong: "<manifest …>\n    <application …>",
+    right: "<manifest …>\n    <uses-permission android:name=\"android.permission.CAMERA\" />\n    <application …>",
+    remedy: "`fill` adds the element behind the last permission, or at the top of the manifest. Where the plugin needs it up to a level alone, `maxSdkVersion` says so.",
+    source: "App manifest file: <uses-permission>",
+};
+
+impl Rule for PermissionMissing {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for group in context.needs.groups(Kind::Permission) {
+            if declared(manifest, group.name).is_some() || is_told_elsewhere(manifest, group.name) {
+                continue;
+            }
+            let level = Level::of_strength(group.strength());
+            let cap = group.max_level();
+            let name = short(group.name);
+            let until = cap.map(|level| format!(" up to level {level}")).unwrap_or_default();
+            let who = who_needs(context, group.requirements);
+            let mut finding = Finding::new(
+                &ABOUT,
+                group.name,
+                manifest.tag(manifest.root),
+                format!("{name} is not declared, and {who} it{until}"),
+            )
+            .level(level)
+            .needed_by(context.app, group.requirements)
+            .mend(Remedy::edit(
+                format!("declare {name}"),
+                manifest.file,
+                add_permission(manifest, group.name, cap),
+            ));
+            if level == Level::Note {
+                finding = finding.effect("The plugin works without it, with less to offer.");
+            }
+            out.push(finding);
+        }
+    }
+}
+
+/// Says whether another rule speaks of the permission: it is there in the wrong place or misspelt, or it is taken out.
+fn is_told_elsewhere(manifest: &ManifestView<'_>, name: &str) -> bool {
+    let misspelt = |declared: &str| {
+        android::permission(declared).is_none()
+            && declared.starts_with("android.")
+            && android::nearest_permission(declared).is_some_and(|meant| meant.name == name)
+    };
+    manifest.misplaced_permissions.iter().any(|permission| permission.name == name)
+        || manifest.removed.iter().any(|permission| permission.name == name)
+        || manifest.permissions.iter().any(|permission| misspelt(&permission.name))
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-missing";
+
+    #[test]
+    fn what_a_plugin_needs_is_wanted_and_added() {
+        let app = Fixture::android("    <application />\n").needs("tern_camera", "capability = 'camera'");
+        assert_eq!(app.found(ID), ["error android.permission.CAMERA 1:1"]);
+        let finding = &app.findings(ID)[0];
+        assert_eq!(finding.message, "CAMERA is not declared, and tern_camera needs it");
+        assert_eq!(finding.needed_by[0].capability, Some("camera"));
+        assert_eq!(finding.remedy.text(), "<uses-permission android:name=\"android.permission.CAMERA\" />");
+        app.mends_manifest(
+            ID,
+            "    <uses-permission android:name=\"android.permission.CAMERA\" />\n    <application />\n",
+        );
+    }
+
+    #[test]
+    fn the_widest_cap_holds() {
+        let app = Fixture::android("    <application/>\n")
+            .needs("one", "android.permission = 'android.permission.BLUETOOTH'\nmax-level = 28")
+            .needs("two", "android.permission = 'android.permission.BLUETOOTH'\nmax-level = 30");
+        app.mends_manifest(
+            ID,
+            "    <uses-permission android:name=\"android.permission.BLUETOOTH\" android:maxSdkVersion=\"30\"/>\n    <application/>\n",
+        );
+        let endless = app.needs("three", "android.permission = 'android.permission.BLUETOOTH'");
+        assert!(!endless.findings(ID)[0].remedy.text().contains("maxSdkVersion"));
+    }
+
+    #[test]
+    fn bluetooth_depends_on_the_levels() {
+        let app = |min, target| {
+            let app = Fixture::android("    <application/>\n").needs("redshank_scan", "capability = 'bluetooth'");
+            let subjects = app.levels(min, target).findings(ID).into_iter().map(|finding| finding.subject);
+            subjects.map(|name| name.replace("android.permission.", "")).collect::<Vec<_>>()
+        };
+        assert_eq!(app(24, 35), ["BLUETOOTH", "BLUETOOTH_ADMIN", "BLUETOOTH_CONNECT", "BLUETOOTH_SCAN"]);
+        assert_eq!(app(31, 35), ["BLUETOOTH_CONNECT", "BLUETOOTH_SCAN"], "no device has the old ones");
+        assert_eq!(app(24, 30), ["BLUETOOTH", "BLUETOOTH_ADMIN"]);
+    }
+
+    #[test]
+    fn what_is_declared_optional_or_not_turned_on_is_not_missing() {
+        let declared = "    <uses-permission-sdk-23 android:name='android.permission.CAMERA'/>\n";
+        assert!(Fixture::android(declared).needs("tern_camera", "capability = 'camera'").found(ID).is_empty());
+        let optional = Fixture::android("    <application/>\n").needs("p", "capability = 'vibrate'\noptional = true");
+        assert_eq!(optional.found(ID), ["note android.permission.VIBRATE 1:1"]);
+        optional.is_left_alone();
+        let feature = "[features.video]\n[[requires]]\ncapability = 'microphone'\nfeature = 'video'";
+        let app = Fixture::android("    <application/>\n").plugin("tern_camera", feature);
+        assert!(app.found(ID).is_empty());
+        assert_eq!(app.config("[plugins.tern_camera]\nfeatures = ['video']").found(ID).len(), 1);
+    }
+}

@@ -1,0 +1,84 @@
+//! `permission-not-grantable`: a permission that no app from a store ever gets.
+
+use elvask_platform::Platform;
+use elvask_platform::android::{self, Grant};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::short;
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PermissionNotGrantable;
+
+static ABOUT: About = About {
+    id: "permission-not-grantable",
+    level: Level::Warning,
+    platform: Some(Platform::Android),
+    summary: "Reports a permission that the system keeps for itself, for its maker or for the holder of a role.",
+    effect: "The permission is never granted to an app from a store; what needs it throws SecurityException.",
+    wrong: "<uses-permission android:name=\"android.permission.REBOOT\" />",
+    right: "(no such line)",
+    remedy: "A person takes the line out. Where it is one that a developer can grant from a shell, the finding is a note.",
+    source: "<permission>: android:protectionLevel",
+};
+
+impl Rule for PermissionNotGrantable {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for permission in &manifest.permissions {
+            let Some(known) = android::permission(&permission.name) else { continue };
+            if known.grant() != Grant::Never {
+                continue;
+            }
+            let name = short(&permission.name);
+            let message =
+                format!("{name} is never granted to an app from a store (its protection is {})", known.protection);
+            let finding = Finding::new(
+                &ABOUT,
+                permission.name.clone(),
+                manifest.value_place(permission.element, "name"),
+                message,
+            )
+            .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name));
+            out.push(if known.for_developers() {
+                let steps = format!("Keep it if it is for tests: `adb shell pm grant` gives {name} to a debug build. Take it out of a release.");
+                finding.level(Level::Note).mend(Remedy::Manual(steps))
+            } else if name.starts_with("BIND_") {
+                let steps = format!("Put `android:permission=\"{}\"` on the service that needs it, and take this line out.", permission.name);
+                finding.mend(Remedy::Manual(steps))
+            } else {
+                finding.mend(Remedy::Manual("Take the line out.".to_owned()))
+            });
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-not-grantable";
+
+    #[test]
+    fn what_the_system_keeps_is_reported_and_left_to_a_person() {
+        let app = Fixture::android(
+            "    <uses-permission android:name=\"android.permission.REBOOT\"/>\n    <uses-permission android:name=\"android.permission.WRITE_SECURE_SETTINGS\"/>\n    <uses-permission android:name=\"android.permission.CAMERA\"/>\n    <uses-permission android:name=\"android.permission.BIND_VPN_SERVICE\"/>\n",
+        );
+        assert_eq!(
+            app.found(ID),
+            [
+                "warning android.permission.REBOOT 2:36",
+                "note android.permission.WRITE_SECURE_SETTINGS 3:36",
+                "warning android.permission.BIND_VPN_SERVICE 5:36"
+            ]
+        );
+        assert!(app.findings(ID)[2].remedy.text().contains("on the service"));
+        app.is_left_alone();
+    }
+}

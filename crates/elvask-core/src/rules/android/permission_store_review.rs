@@ -1,0 +1,61 @@
+//! `permission-store-review`: the store asks questions about a permission.
+
+use elvask_platform::{Platform, android};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::short;
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PermissionStoreReview;
+
+static ABOUT: About = About {
+    id: "permission-store-review",
+    level: Level::Note,
+    platform: Some(Platform::Android),
+    summary: "Reports a permission for which the store wants a declaration, or which it allows to some kinds of app alone.",
+    effect: "The upload is held or refused until the store's form is filled in and accepted.",
+    wrong: "<uses-permission android:name=\"android.permission.READ_SMS\" />",
+    right: "(the form in the store's console filled in, or no such line)",
+    remedy: "A person fills in the form, or does without the permission. Waive the finding once that is done.",
+    source: "Permissions and APIs that Access Sensitive Information",
+};
+
+impl Rule for PermissionStoreReview {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for permission in &manifest.permissions {
+            let Some(wants) = android::store_review(&permission.name) else { continue };
+            let name = short(&permission.name);
+            out.push(
+                Finding::new(
+                    &ABOUT,
+                    permission.name.clone(),
+                    manifest.value_place(permission.element, "name"),
+                    format!("the store reviews apps with {name}"),
+                )
+                .effect(wants)
+                .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name))
+                .mend(Remedy::Manual(format!("Declare the use of {name} in the store's console before the upload."))),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    #[test]
+    fn it_is_worth_knowing_and_fails_nothing() {
+        let app = Fixture::android("    <uses-permission android:name=\"android.permission.READ_SMS\"/>\n");
+        assert_eq!(app.found("permission-store-review"), ["note android.permission.READ_SMS 2:36"]);
+        assert!(app.findings("permission-store-review")[0].effect.contains("default messaging app"));
+    }
+}

@@ -1,0 +1,71 @@
+//! `permission-stripped`: a merge marker takes out a permission that a plugin needs.
+
+use elvask_markup::xml::Attribute;
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{declared, short, who_needs};
+use crate::rules::{About, Rule};
+use crate::surface::TOOLS;
+
+/// See the module.
+pub struct PermissionStripped;
+
+static ABOUT: About = About {
+    id: "permission-stripped",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a `tools:node=\"remove\"` on a permission that a plugin needs.",
+    effect: "The merge takes the permission out, wherever it comes from, and what needs it fails on the device.",
+    wrong: "<uses-permission android:name=\"android.permission.CAMERA\" tools:node=\"remove\" />",
+    right: "<uses-permission android:name=\"android.permission.CAMERA\" />",
+    remedy: "Somebody took it out on purpose, so `fill` leaves it. A person takes the marker out, or waives the finding.",
+    source: "Merge multiple manifest files: node markers",
+};
+
+impl Rule for PermissionStripped {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for permission in &manifest.removed {
+            let Some(group) = context.needs.group(Kind::Permission, &permission.name) else { continue };
+            if declared(manifest, group.name).is_some() {
+                continue;
+            }
+            let name = short(group.name);
+            let marker = permission.element.attribute(TOOLS, "node").map(|Attribute { value, .. }| manifest.at(value));
+            let message = format!("a merge marker takes {name} out, and {} it", who_needs(context, group.requirements));
+            let steps = format!(
+                "Take tools:node=\"remove\" off {name}, or waive this finding if the plugin's part is never used."
+            );
+            out.push(
+                Finding::new(&ABOUT, group.name, marker.unwrap_or(manifest.tag(permission.element)), message)
+                    .level(Level::of_strength(group.strength()))
+                    .needed_by(context.app, group.requirements)
+                    .mend(Remedy::Manual(steps)),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-stripped";
+    const REMOVED: &str = "    <uses-permission android:name=\"android.permission.CAMERA\" tools:node=\"remove\"/>\n";
+
+    #[test]
+    fn an_explicit_removal_is_reported_and_never_undone() {
+        let app = Fixture::android(REMOVED).needs("tern_camera", "capability = 'camera'");
+        assert_eq!(app.found(ID), ["error android.permission.CAMERA 2:75"]);
+        assert!(app.found("permission-missing").is_empty());
+        app.is_left_alone();
+        assert!(Fixture::android(REMOVED).found(ID).is_empty(), "nobody needs it");
+    }
+}

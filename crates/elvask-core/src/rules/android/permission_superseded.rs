@@ -1,0 +1,97 @@
+//! `permission-superseded`: a permission that stops doing anything at a level is declared without an end.
+
+use elvask_platform::{Platform, android};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{declared, set_android, short};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PermissionSuperseded;
+
+static ABOUT: About = About {
+    id: "permission-superseded",
+    level: Level::Warning,
+    platform: Some(Platform::Android),
+    summary: "Reports a permission that later levels ignore, declared without `maxSdkVersion`.",
+    effect: "On newer devices it does nothing; users and reviewers read it in the list of permissions all the same.",
+    wrong: "<uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\" />",
+    right: "<uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\"\n    android:maxSdkVersion=\"29\" />",
+    remedy: "`fill` adds `maxSdkVersion`. What takes over on newer levels is added where a plugin needs it; the app's own code is for a person to look at.",
+    source: "Behavior changes, by level",
+};
+
+impl Rule for PermissionSuperseded {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for permission in &manifest.permissions {
+            let Some(known) = android::succession(&permission.name) else { continue };
+            let stated = context.needs.group(Kind::Permission, &permission.name);
+            // A plugin that states where it ends is told by `permission-wider`; one that needs it for ever, not at all.
+            if context.levels.target < known.target_from || permission.max_level.is_some() || stated.is_some() {
+                continue;
+            }
+            let name = short(&permission.name);
+            let absent: Vec<_> = known
+                .successors
+                .iter()
+                .filter(|next| declared(manifest, next).is_none())
+                .map(|next| short(next))
+                .collect();
+            let next = if known.successors.is_empty() {
+                String::new()
+            } else if absent.is_empty() {
+                "; what takes over is declared".to_owned()
+            } else {
+                format!("; {} take over and are not declared", absent.join(", "))
+            };
+            let edit = set_android(manifest, permission.element, "maxSdkVersion", &known.cap.to_string());
+            let finding = Finding::new(
+                &ABOUT,
+                permission.name.clone(),
+                manifest.value_place(permission.element, "name"),
+                format!("{name} does nothing above level {}, and its declaration has no end{next}", known.cap),
+            );
+            let title = format!("end {name} at level {}: android:maxSdkVersion=\"{}\"", known.cap, known.cap);
+            out.push(finding.effect(known.effect).mend(Remedy::edit(title, manifest.file, vec![edit])));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "permission-superseded";
+    const STORAGE: &str = "    <uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\" />\n";
+
+    #[test]
+    fn an_endless_old_permission_is_given_its_end() {
+        let app = Fixture::android(STORAGE);
+        assert_eq!(app.found(ID), ["warning android.permission.WRITE_EXTERNAL_STORAGE 2:36"]);
+        app.mends_manifest(ID, &STORAGE.replace(" />", " android:maxSdkVersion=\"29\" />"));
+        assert!(app.levels(21, 29).found(ID).is_empty(), "below the level where it ends");
+    }
+
+    #[test]
+    fn the_successors_that_are_absent_are_named() {
+        let app = Fixture::android(
+            "    <uses-permission android:name=\"android.permission.BLUETOOTH_ADMIN\"/>\n    <uses-permission android:name=\"android.permission.BLUETOOTH_SCAN\"/>\n",
+        );
+        let message = &app.findings(ID)[0].message;
+        assert!(message.ends_with("BLUETOOTH_CONNECT take over and are not declared"), "{message}");
+    }
+
+    #[test]
+    fn a_plugin_that_needs_it_decides() {
+        let app = Fixture::android(STORAGE);
+        let need = "android.permission = 'android.permission.WRITE_EXTERNAL_STORAGE'";
+        assert!(app.needs("p", need).found(ID).is_empty());
+    }
+}

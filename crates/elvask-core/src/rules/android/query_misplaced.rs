@@ -1,0 +1,103 @@
+//! `query-misplaced`: a `<queries>` that is no child of `<manifest>`.
+
+use elvask_markup::xml::plan::{self, Slot};
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Need};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct QueryMisplaced;
+
+static ABOUT: About = About {
+    id: "query-misplaced",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a `<queries>` inside `<application>` or deeper, where the platform does not look for it.",
+    effect: "The entries are ignored: on devices from level 30 the apps they name stay hidden, and no error appears.",
+    wrong: "<application …>\n    <queries>…</queries>\n</application>",
+    right: "<queries>…</queries>\n<application …>",
+    remedy: "`fill` moves the element to the end of the manifest, or its entries into the `<queries>` that is there.",
+    source: "App manifest file: <queries>",
+};
+
+impl Rule for QueryMisplaced {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        for element in &manifest.misplaced_queries {
+            let parent = element.parent().map_or("manifest", |parent| parent.name());
+            let first = element.children().next();
+            let (title, edits) = match (manifest.queries_element, first) {
+                (Some(_), None) => ("take the empty element out", vec![plan::remove(element.node())]),
+                // Entries go over one at a time, so that each is planned against the text as it then is.
+                (Some(queries), Some(entry)) => {
+                    ("move the entries into <queries>", plan::move_into(entry, queries, Slot::Last))
+                }
+                (None, _) => {
+                    ("move the element up into <manifest>", plan::move_into(*element, manifest.root, Slot::Last))
+                }
+            };
+            let needed: Vec<_> = context
+                .needs
+                .groups(Kind::Query)
+                .flat_map(|group| group.requirements)
+                .filter(|requirement| match &requirement.need {
+                    Need::Query(query) => element.node().source().contains(
+                        query
+                            .scheme
+                            .as_ref()
+                            .or(query.package.as_ref())
+                            .or(query.action.as_ref())
+                            .map_or("", String::as_str),
+                    ),
+                    _ => false,
+                })
+                .collect();
+            let message =
+                format!("<queries> stands inside <{parent}>, where it is ignored; it is a child of <manifest>");
+            out.push(
+                Finding::new(&ABOUT, "queries", manifest.tag(*element), message)
+                    .needed_by(context.app, needed)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "query-misplaced";
+
+    #[test]
+    fn the_element_is_moved_up() {
+        let app = Fixture::android(
+            "    <application>\n        <activity/>\n        <queries>\n            <package android:name=\"example.post\"/>\n        </queries>\n    </application>\n",
+        )
+        .needs("p", "android.query = { package = 'example.post' }");
+        assert_eq!(app.found(ID), ["error queries 4:9"]);
+        assert!(app.found("query-missing").is_empty(), "one mistake, one finding");
+        app.mends_manifest(
+            ID,
+            "    <application>\n        <activity/>\n    </application>\n    <queries>\n        <package android:name=\"example.post\"/>\n    </queries>\n",
+        );
+    }
+
+    #[test]
+    fn its_entries_join_those_that_are_there() {
+        Fixture::android(
+            "    <queries>\n        <package android:name=\"a.A\"/>\n    </queries>\n    <application>\n        <queries>\n            <package android:name=\"b.B\"/>\n            <package android:name=\"c.C\"/>\n        </queries>\n        <activity/>\n    </application>\n",
+        )
+        .mends_manifest(
+            ID,
+            "    <queries>\n        <package android:name=\"a.A\"/>\n        <package android:name=\"b.B\"/>\n        <package android:name=\"c.C\"/>\n    </queries>\n    <application>\n        <activity/>\n    </application>\n",
+        );
+    }
+}

@@ -1,0 +1,139 @@
+//! `query-missing`: a plugin asks about other apps that the app may not see.
+
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Need, Query};
+use crate::rules::support::{add_query, who_needs};
+use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
+
+/// The target level from which other apps are hidden.
+pub(super) const HIDDEN_FROM: u32 = 30;
+
+/// See the module.
+pub struct QueryMissing;
+
+static ABOUT: About = About {
+    id: "query-missing",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports other apps that a plugin asks about and that no entry of `<queries>` makes visible.",
+    effect: "On devices from level 30 the question whether there is such an app is answered with no, even if there is one: the button does nothing, and no error appears.",
+    wrong: "<manifest …>\n    <application …>",
+    right: "<queries>\n    <intent>\n        <action android:name=\"android.intent.action.VIEW\" />\n        <data android:scheme=\"tel\" />\n    </intent>\n</queries>",
+    remedy: "`fill` adds the entry to `<queries>`, and that element at the end of the manifest where there is none.",
+    source: "Package visibility filtering on Android",
+};
+
+impl Rule for QueryMissing {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(manifest) = &context.manifest else { return };
+        if context.levels.target < HIDDEN_FROM {
+            return;
+        }
+        for group in context.needs.groups(Kind::Query) {
+            let Some(Need::Query(query)) = group.requirements.first().map(|requirement| &requirement.need) else {
+                continue;
+            };
+            if manifest.sees(query) || stands_elsewhere(manifest, query) {
+                continue;
+            }
+            let who = who_needs(context, group.requirements);
+            let message = format!("the app may not see {}, and {who} to", describe(query));
+            let place = manifest.tag(manifest.queries_element.unwrap_or(manifest.root));
+            let remedy = Remedy::edit("add the query", manifest.file, add_query(manifest, query));
+            let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
+            out.push(
+                Finding::new(&ABOUT, group.name, place, message)
+                    .level(Level::of_strength(group.strength()))
+                    .needed_by(context.app, group.requirements)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+/// Says whether a misplaced `<queries>` holds the entry, of which another rule speaks.
+fn stands_elsewhere(manifest: &ManifestView<'_>, wanted: &Query) -> bool {
+    manifest.misplaced_queries.iter().flat_map(|queries| queries.children()).any(|entry| {
+        let value = |element: &str, local: &str| {
+            entry
+                .child(element)
+                .and_then(|child| child.value(crate::surface::ANDROID, local))
+                .map(|value| value.into_owned())
+        };
+        let own = entry.value(crate::surface::ANDROID, "name").map(|name| name.into_owned());
+        match entry.name() {
+            "package" => own == wanted.package,
+            "intent" => value("action", "name") == wanted.action && value("data", "scheme") == wanted.scheme,
+            _ => false,
+        }
+    })
+}
+
+/// Says in words what a query makes visible.
+fn describe(query: &Query) -> String {
+    if let Some(package) = &query.package {
+        return format!("the app `{package}`");
+    }
+    if let Some(authority) = &query.authority {
+        return format!("the provider `{authority}`");
+    }
+    let action = query.action.as_deref().unwrap_or_default();
+    match (&query.scheme, &query.mime) {
+        (Some(scheme), _) => format!("apps that handle `{scheme}:` links"),
+        (None, Some(mime)) => format!("apps that handle `{action}` for `{mime}`"),
+        (None, None) => format!("apps that handle `{action}`"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "query-missing";
+
+    #[test]
+    fn two_queries_end_up_in_one_element() {
+        let app = Fixture::android("    <application />\n")
+            .needs("plover_dialer", "capability = 'open-phone'")
+            .needs("sanderling_inbox", "android.query = { package = 'example.post' }");
+        assert_eq!(app.found(ID), ["error android.intent.action.VIEW tel 1:1", "error example.post 1:1"]);
+        assert_eq!(
+            app.findings(ID)[0].message,
+            "the app may not see apps that handle `tel:` links, and plover_dialer needs to"
+        );
+        app.mends_manifest(
+            ID,
+            "    <application />\n    <queries>\n        <intent>\n            <action android:name=\"android.intent.action.VIEW\" />\n            <data android:scheme=\"tel\" />\n        </intent>\n        <package android:name=\"example.post\" />\n    </queries>\n",
+        );
+    }
+
+    #[test]
+    fn an_entry_joins_those_that_are_there() {
+        let before = "    <queries>\n        <!-- text -->\n        <intent>\n            <action android:name=\"a.B\"/>\n        </intent>\n    </queries>\n";
+        let app = Fixture::android(before).needs("p", "android.query = { package = 'example.post' }");
+        assert_eq!(app.found(ID), ["error example.post 2:5"]);
+        app.mends_manifest(
+            ID,
+            &before.replace("    </queries>", "        <package android:name=\"example.post\"/>\n    </queries>"),
+        );
+    }
+
+    #[test]
+    fn another_way_to_see_them_is_enough() {
+        let dial = "    <queries><intent><action android:name='android.intent.action.DIAL'/></intent></queries>\n";
+        let app = |inside: &str| Fixture::android(inside).needs("plover_dialer", "capability = 'open-phone'");
+        assert!(app(dial).found(ID).is_empty());
+        assert!(
+            app("    <uses-permission android:name='android.permission.QUERY_ALL_PACKAGES'/>\n").found(ID).is_empty()
+        );
+        assert!(app("    <application/>\n").levels(21, 29).found(ID).is_empty(), "nothing is hidden yet");
+    }
+}

@@ -1,0 +1,17 @@
+//! Rules about both platforms.
+
+pub mod answer_missing;
+pub mod config_invalid;
+mod declared;
+pub mod file_unreadable;
+pub mod plugin_unsupported;
+pub mod requirement_conflict;
+pub mod sheet_invalid;
+pub mod sheet_outdated;
+pub mod value_differs;
+pub mod value_form;
+pub mod value_placeholder;
+pub mod value_sample;
+pub mod waiver_stale;
+
+use declared::{declared_values, plain_pattern};

@@ -1,0 +1,48 @@
+//! `config-invalid`: `elvask.toml` is not as it must be.
+
+use crate::app::FaultKind;
+use crate::check::Context;
+use crate::finding::{Finding, Level};
+use crate::rules::support::report_faults;
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct ConfigInvalid;
+
+static ABOUT: About = About {
+    id: "config-invalid",
+    level: Level::Error,
+    platform: None,
+    summary: "Reports what is wrong in `elvask.toml`: an unknown key, a value of a wrong type, a feature or answer that a plugin's sheet does not have.",
+    effect: "What the owner meant is not known, so that a clean check would mean nothing.",
+    wrong: "[purposes]\ncamra = \"Photographs rings.\"",
+    right: "[purposes]\ncamera = \"Photographs rings.\"",
+    remedy: "Mend the file. `check` and `fill` exit with 2, and nothing is written.",
+    source: "docs/elvask-toml.md",
+};
+
+impl Rule for ConfigInvalid {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        report_faults(context, FaultKind::Config, &ABOUT, "Mend elvask.toml at this place.", out);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    #[test]
+    fn unknown_names_are_told_with_the_known_ones() {
+        let app = Fixture::android("    <application/>\n")
+            .plugin("tern_camera", "[features.video]\n")
+            .config("[plugins.tern_camera]\nfeatures = ['vidoe']\n[plugins.tern_camera.answers]\nid = '7'");
+        assert_eq!(app.found("config-invalid"), ["error elvask.toml 3:13", "error elvask.toml 5:1"]);
+        let messages: Vec<_> = app.findings("config-invalid").into_iter().map(|finding| finding.message).collect();
+        assert_eq!(messages[0], "`vidoe` is no feature of tern_camera; did you mean `video`?");
+        assert_eq!(messages[1], "`id` is no answer of tern_camera; its sheet has `scheme` and `host`");
+    }
+}

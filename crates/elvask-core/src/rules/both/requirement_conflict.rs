@@ -1,0 +1,152 @@
+//! `requirement-conflict`: two plugins want different values for one name.
+
+use elvask_markup::plist::plan::NewValue;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::needs::Group;
+use crate::requirement::{Kind, Need, Requirement};
+use crate::rules::support::{shown, who_needs};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct RequirementConflict;
+
+static ABOUT: About = About {
+    id: "requirement-conflict",
+    level: Level::Error,
+    platform: None,
+    summary: "Reports two plugins that want different values for one key, one meta-data or one attribute.",
+    effect: "Only one of them gets what it wants; the other does not work.",
+    wrong: "# sheet of one plugin\nandroid.attribute = { on = \"launcher\", name = \"launchMode\", value = \"singleTop\" }\n# sheet of another\nandroid.attribute = { on = \"launcher\", name = \"launchMode\", value = \"singleTask\" }",
+    right: "(one value, stated by both)",
+    remedy: "`fill` writes neither. A person finds out which value serves both, and puts a sheet that says so into `elvask/sheets/`.",
+    source: "docs/sheets.md",
+};
+
+/// Returns the different values that the requirements of a group want, in words; arrays and dictionaries are merged and
+/// count as one.
+pub(in crate::rules) fn values(group: &Group<'_>) -> Vec<String> {
+    if is_merged(group) { Vec::new() } else { values_of(group.requirements) }
+}
+
+/// Returns the different values that some requirements want, in words.
+pub(in crate::rules) fn values_of<'r>(requirements: impl IntoIterator<Item = &'r Requirement>) -> Vec<String> {
+    let value = |requirement: &Requirement| match &requirement.need {
+        Need::MetaData { value, resource, .. } => value.clone().or_else(|| resource.clone()),
+        Need::Attribute { value, .. } => Some(value.clone()),
+        Need::Plist { value } => Some(shown(value)),
+        _ => None,
+    };
+    let mut values: Vec<_> = requirements.into_iter().filter_map(value).collect();
+    values.sort();
+    values.dedup();
+    values
+}
+
+/// Says whether all requirements of a group want arrays, or all want dictionaries, so that they can be met together.
+pub(in crate::rules) fn is_merged(group: &Group<'_>) -> bool {
+    let all = |fits: fn(&NewValue) -> bool| {
+        group.requirements.iter().all(|requirement| matches!(&requirement.need, Need::Plist { value } if fits(value)))
+    };
+    all(|value| matches!(value, NewValue::Array(_))) || all(|value| matches!(value, NewValue::Dict(_)))
+}
+
+impl Rule for RequirementConflict {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        for group in context.needs.groups(Kind::MetaData).chain(context.needs.groups(Kind::Plist)) {
+            report(context, &group, &values(&group), group.requirements.iter().collect(), out);
+        }
+        for group in context.needs.groups(Kind::Attribute) {
+            let mut rest: Vec<_> = group.requirements.iter().collect();
+            while let Some(first) = rest.first().copied() {
+                let owner = |requirement: &Requirement| match &requirement.need {
+                    Need::Attribute { owner, .. } => Some(owner.clone()),
+                    _ => None,
+                };
+                let (same, others): (Vec<_>, Vec<_>) = rest.into_iter().partition(|one| owner(one) == owner(first));
+                report(context, &group, &values_of(same.iter().copied()), same, out);
+                rest = others;
+            }
+        }
+    }
+}
+
+fn report(
+    context: &Context<'_>,
+    group: &Group<'_>,
+    values: &[String],
+    requirements: Vec<&Requirement>,
+    out: &mut Vec<Finding>,
+) {
+    if values.len() < 2 {
+        return;
+    }
+    let Some(first) = requirements.first() else { return };
+    let place = match first.kind() {
+        Kind::Plist => context
+            .plist
+            .map(|plist| plist.entry(group.name).map_or(plist.root_tag(), |entry| plist.at(entry.key_span))),
+        _ => context.manifest.as_ref().map(|manifest| {
+            let declared = manifest.meta_data.iter().find(|declared| declared.name == group.name);
+            let owner = match &first.need {
+                Need::Attribute { owner, .. } => manifest.owner(owner),
+                _ => manifest.application,
+            };
+            manifest.tag(declared.map(|declared| declared.element).or(owner).unwrap_or(manifest.root))
+        }),
+    };
+    let wants: Vec<_> = requirements
+        .iter()
+        .map(|requirement| format!("{} {}", who_needs(context, [*requirement]), values_of([*requirement]).concat()))
+        .collect();
+    let message = format!("`{}` cannot serve all: {}", group.name, wants.join(", "));
+    let steps = "Find out which value serves both, and state it in a sheet of the app's own in elvask/sheets/.";
+    let mut finding = Finding::new(&ABOUT, group.name, place.unwrap_or(first.learnt), message)
+        .needed_by(context.app, requirements.iter().copied())
+        .mend(Remedy::Manual(steps.to_owned()));
+    finding.platform = Some(first.platform);
+    out.push(finding);
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "requirement-conflict";
+
+    #[test]
+    fn neither_value_is_written() {
+        let need = |value: &str| format!("ios.plist = {{ key = 'ExampleMode', value = '{value}' }}");
+        let app =
+            Fixture::ios("    <key>A</key>\n    <true/>\n").needs("one", &need("calm")).needs("two", &need("loud"));
+        assert_eq!(app.found(ID), ["error ExampleMode 2:1"]);
+        assert_eq!(
+            app.findings(ID)[0].message,
+            "`ExampleMode` cannot serve all: one needs \"calm\", two needs \"loud\""
+        );
+        assert!(app.found("plist-missing").is_empty());
+        app.is_left_alone();
+        let agreed =
+            Fixture::ios("    <key>A</key>\n    <true/>\n").needs("one", &need("calm")).needs("two", &need("calm"));
+        assert!(agreed.found(ID).is_empty());
+    }
+
+    #[test]
+    fn attributes_conflict_on_one_element_alone() {
+        let need = |on: &str, value: &str| {
+            format!("android.attribute = {{ on = '{on}', name = 'taskAffinity', value = '{value}' }}")
+        };
+        let app = |on: &str| {
+            Fixture::android("    <application/>\n")
+                .needs("one", &need("application", "a"))
+                .needs("two", &need(on, "b"))
+        };
+        assert_eq!(app("application").found(ID), ["error taskAffinity 2:5"]);
+        assert!(app("launcher").found(ID).is_empty());
+    }
+}

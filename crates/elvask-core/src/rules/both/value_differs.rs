@@ -1,0 +1,154 @@
+//! `value-differs`: what is declared is not what the owner says, or not what a plugin needs.
+
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Need};
+use crate::rules::support::{good_purpose, set_android, who_needs};
+use crate::rules::{About, Rule};
+use crate::surface::ANDROID;
+use crate::template::{answers_in, is_reference};
+
+/// See the module.
+pub struct ValueDiffers;
+
+static ABOUT: About = About {
+    id: "value-differs",
+    level: Level::Warning,
+    platform: None,
+    summary: "Reports a declared value that is another than the owner's own answer, or than the one fixed value that a plugin needs.",
+    effect: "The app ships with a value that its owner did not mean.",
+    wrong: "app_id = \"knot-48210077\"      # elvask.toml\nandroid:value=\"knot-11111111\"  # manifest",
+    right: "app_id = \"knot-48210077\"\nandroid:value=\"knot-48210077\"",
+    remedy: "`fill` writes the owner's answer, or the plugin's fixed value. Between two purposes a person decides: it never replaces a text that somebody worded.",
+    source: "docs/elvask-toml.md",
+};
+
+impl Rule for ValueDiffers {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        answers(context, out);
+        fixed_meta_data(context, out);
+        purposes(context, out);
+    }
+}
+
+fn answers(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for declared in super::declared_values(context) {
+        let Ok(wanted) = context.fill_in(declared.requirement, declared.template) else { continue };
+        let others_speak = declared.value.trim().is_empty()
+            || !declared.fits(context)
+            || declared
+                .answers()
+                .iter()
+                .any(|(key, value)| declared.asked(context, key).is_some_and(|asked| asked.samples.contains(value)));
+        if wanted == declared.value || others_speak {
+            continue;
+        }
+        let message =
+            format!("`{}` is \"{}\", and the answer is \"{wanted}\"", declared.requirement.name, declared.value);
+        let mut finding = Finding::new(&ABOUT, declared.requirement.name.clone(), declared.place, message)
+            .needed_by(context.app, [declared.requirement])
+            .mend(declared.rewrite(context));
+        finding.platform = Some(declared.requirement.platform);
+        out.push(finding);
+    }
+}
+
+fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let Some(manifest) = &context.manifest else { return };
+    for group in context.needs.groups(Kind::MetaData) {
+        let Some(Need::MetaData { value, resource, .. }) = group.requirements.first().map(|first| &first.need) else {
+            continue;
+        };
+        let conflict = super::requirement_conflict::values(&group).len() > 1;
+        let (attribute, wanted) = match (value, resource) {
+            (Some(value), _) if answers_in(value).is_empty() => ("value", value),
+            (None, Some(resource)) => ("resource", resource),
+            _ => continue,
+        };
+        for declared in manifest.meta_data.iter().filter(|declared| declared.name == group.name && !conflict) {
+            let now = declared.element.value(ANDROID, attribute);
+            let placeholder = now.as_ref().is_some_and(|now| {
+                let used = elvask_platform::wording::ValueUse::Machine;
+                elvask_platform::wording::placeholder_in(now, used).is_some()
+            });
+            if now.as_ref().is_some_and(|now| now == wanted || (attribute == "value" && is_reference(now)))
+                || placeholder
+            {
+                continue;
+            }
+            let said = now.map_or("has no value".to_owned(), |now| format!("is \"{now}\""));
+            let message =
+                format!("`{}` {said}, and {} \"{wanted}\"", group.name, who_needs(context, group.requirements));
+            let edit = set_android(manifest, declared.element, attribute, wanted);
+            let mut finding =
+                Finding::new(&ABOUT, group.name, manifest.value_place(declared.element, attribute), message)
+                    .level(Level::of_strength(group.strength()))
+                    .effect("The plugin does not work as set up.")
+                    .needed_by(context.app, group.requirements)
+                    .mend(Remedy::edit(format!("android:{attribute}=\"{wanted}\""), manifest.file, vec![edit]));
+            finding.platform = Some(Platform::Android);
+            out.push(finding);
+        }
+    }
+}
+
+fn purposes(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let Some(plist) = context.plist else { return };
+    for entry in plist.purposes() {
+        let Some((_, text)) = good_purpose(plist, &entry.key) else { continue };
+        let Some(given) = context.purpose(&entry.key).filter(|given| given.text != text) else { continue };
+        let message = format!("the purpose `{}` is another one than the owner gives", entry.key);
+        let steps = format!("Decide between the two texts. The other one is: {}", given.text);
+        let mut finding = Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.value.span), message)
+            .effect("Users read the text that is in Info.plist.")
+            .mend(Remedy::Manual(steps));
+        finding.platform = Some(Platform::Ios);
+        finding.related = given.place.map(|place| (place, "the owner's words".to_owned()));
+        out.push(finding);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "value-differs";
+    const SHEET: &str = "[[requires]]\nandroid.meta-data = { name = 'example.knot.APP_ID', value = '{app_id}' }\n[answers.app_id]\npattern = 'knot-[0-9]{8}'";
+
+    fn inside(value: &str) -> String {
+        format!(
+            "    <application>\n        <meta-data android:name=\"example.knot.APP_ID\" android:value=\"{value}\"/>\n    </application>\n"
+        )
+    }
+
+    #[test]
+    fn the_owners_answer_is_written() {
+        let app = Fixture::android(&inside("knot-11111111")).plugin("knot_banner", SHEET);
+        assert!(app.found(ID).is_empty(), "what is declared counts as the answer");
+        let app = app.config("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'");
+        assert_eq!(app.found(ID), ["warning example.knot.APP_ID 3:70"]);
+        app.mends_manifest(ID, &inside("knot-48210077"));
+    }
+
+    #[test]
+    fn a_plugins_fixed_value_is_written() {
+        let app = Fixture::android(&inside("loud"))
+            .needs("p", "android.meta-data = { name = 'example.knot.APP_ID', value = 'calm' }");
+        assert_eq!(app.found(ID), ["error example.knot.APP_ID 3:70"]);
+        app.mends_manifest(ID, &inside("calm"));
+    }
+
+    #[test]
+    fn a_persons_text_is_never_replaced() {
+        let app = Fixture::ios("    <key>NSCameraUsageDescription</key>\n    <string>Photographs the ring.</string>\n")
+            .config("[purposes]\ncamera = 'Photographs rings and legs.'");
+        assert_eq!(app.found(ID), ["warning NSCameraUsageDescription 4:5"]);
+        app.is_left_alone();
+    }
+}

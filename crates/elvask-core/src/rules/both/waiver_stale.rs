@@ -1,0 +1,83 @@
+//! `waiver-stale`: a waiver waives nothing, or its last day is over.
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::rules::{About, Rule, waiver_has_ended};
+use crate::source::Place;
+
+/// See the module.
+pub struct WaiverStale;
+
+static ABOUT: About = About {
+    id: "waiver-stale",
+    level: Level::Warning,
+    platform: None,
+    summary: "Reports a waiver that fits no finding, or whose last day is over.",
+    effect: "A waiver that fits nothing hides the next finding that happens to fit it.",
+    wrong: "[[waivers]]\nrule = \"purpose-vague\"\nreason = \"…\"\nuntil = 2025-01-31",
+    right: "(the waiver taken out, or given a new last day)",
+    remedy: "A person takes the waiver out of `elvask.toml`, or decides anew.",
+    source: "docs/elvask-toml.md",
+};
+
+impl Rule for WaiverStale {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, _context: &Context<'_>, _out: &mut Vec<Finding>) {}
+
+    fn review(&self, context: &Context<'_>, findings: &[Finding], out: &mut Vec<Finding>) {
+        let Some(file) = context.app.config_file else { return };
+        for waiver in &context.app.config.waivers {
+            let subject = waiver.subject.as_ref().map(|subject| subject.text.as_str());
+            let fits = |finding: &&Finding| {
+                finding.rule.id == waiver.rule.text && subject.is_none_or(|subject| subject == finding.subject)
+            };
+            let about = subject.map(|subject| format!(" about {subject}")).unwrap_or_default();
+            let (message, span) = if waiver_has_ended(waiver, context.settings) {
+                let until = waiver.until.as_ref();
+                let day = until.map(|until| until.text.as_str()).unwrap_or_default();
+                (
+                    format!("the waiver of {}{about} ended on {day}", waiver.rule.text),
+                    until.map_or(waiver.rule.span, |until| until.span),
+                )
+            } else if findings.iter().any(|finding| fits(&finding)) {
+                continue;
+            } else {
+                (format!("no finding of {}{about} is there to waive", waiver.rule.text), waiver.rule.span)
+            };
+            let steps = "Take the waiver out, or decide anew.";
+            out.push(
+                Finding::new(&ABOUT, waiver.rule.text.clone(), Place { file, span }, message)
+                    .mend(Remedy::Manual(steps.to_owned())),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "waiver-stale";
+    const WAIVER: &str = "[[waivers]]\nrule = 'permission-store-review'\nsubject = 'android.permission.READ_SMS'\nreason = 'The form is in.'\nuntil = 2027-03-31";
+
+    #[test]
+    fn a_waiver_that_fits_nothing_is_told() {
+        let app = Fixture::android("    <application/>\n").config(WAIVER);
+        assert_eq!(app.found(ID), ["warning permission-store-review 3:8"]);
+    }
+
+    #[test]
+    fn a_waiver_holds_until_its_last_day() {
+        let mut app =
+            Fixture::android("    <uses-permission android:name='android.permission.READ_SMS'/>\n").config(WAIVER);
+        app.settings.today = Some("2027-03-31".to_owned());
+        assert!(app.found(ID).is_empty());
+        assert!(app.findings("permission-store-review")[0].waived.is_some());
+        app.settings.today = Some("2027-04-01".to_owned());
+        assert_eq!(app.found(ID), ["warning permission-store-review 6:9"]);
+        assert!(app.findings("permission-store-review")[0].waived.is_none());
+    }
+}

@@ -1,0 +1,134 @@
+//! `plist-value`: a value is none that the platform knows, or another than a plugin needs.
+
+use elvask_markup::plist::plan;
+use elvask_markup::plist::{Value, ValueKind};
+use elvask_platform::names::nearest;
+use elvask_platform::{Platform, ios};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Need};
+use crate::rules::both::requirement_conflict;
+use crate::rules::support::{Lack, lacks, loosens, shown, who_needs};
+use crate::rules::{About, Rule};
+use crate::sheet::collect_texts;
+use crate::template::answers_in;
+
+/// See the module.
+pub struct PlistValue;
+
+static ABOUT: About = About {
+    id: "plist-value",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports a value that the system does not know at its key, or that is another than a plugin needs.",
+    effect: "The system falls back to its default, or the plugin does not work as set up.",
+    wrong: "<key>UIUserInterfaceStyle</key>\n<string>dark</string>",
+    right: "<key>UIUserInterfaceStyle</key>\n<string>Dark</string>",
+    remedy: "`fill` corrects a misspelt value that one known value is near, and writes the value that a plugin needs.",
+    source: "Information Property List",
+};
+
+impl Rule for PlistValue {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        known_values(context, out);
+        needed_values(context, out);
+    }
+}
+
+fn known_values(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let Some(plist) = context.plist else { return };
+    for entry in plist.list.entries() {
+        let Some(known) = ios::plist_key(&entry.key).filter(|known| known.values().next().is_some()) else { continue };
+        let values: &[Value] = match &entry.value.kind {
+            ValueKind::Array(values) => values,
+            _ => std::slice::from_ref(&entry.value),
+        };
+        for value in values {
+            let Some(text) = value.as_str() else { continue };
+            if known.values().any(|one| one == text) || crate::template::is_reference(text) {
+                continue;
+            }
+            let all: Vec<_> = known.values().collect();
+            let message = format!("`{}` has the value \"{text}\", and the system knows {}", entry.key, all.join(", "));
+            let remedy = match nearest(text, all.iter().copied()) {
+                Some(meant) => {
+                    let edit = plan::replace(plist.list, value, &plan::NewValue::String(meant.to_owned()));
+                    Remedy::edit(format!("correct the value to {meant}"), plist.file, vec![edit])
+                }
+                None => Remedy::Manual(format!("Write one of {}.", all.join(", "))),
+            };
+            out.push(Finding::new(&ABOUT, entry.key.clone(), plist.at(value.span), message).mend(remedy));
+        }
+    }
+}
+
+fn needed_values(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let Some(plist) = context.plist else { return };
+    for group in context.needs.groups(Kind::Plist) {
+        let Some(requirement) = group.requirements.first() else { continue };
+        let Need::Plist { value: wanted } = &requirement.need else { continue };
+        let Some(entry) = plist.entry(group.name) else { continue };
+        let mut texts = Vec::new();
+        collect_texts(wanted, &mut texts);
+        // A value with an answer in it is the owner's: `value-differs` speaks of it.
+        let answered = texts.iter().any(|text| !answers_in(text).is_empty());
+        if answered || requirement_conflict::values(&group).len() > 1 {
+            continue;
+        }
+        for lack in lacks(&entry.value, wanted) {
+            let Lack::Other(declared, wanted) = lack else { continue };
+            let message = format!(
+                "`{}` has another value than {} ({})",
+                group.name,
+                who_needs(context, group.requirements),
+                shown(wanted)
+            );
+            let remedy = match loosens(group.name, &shown(wanted)).filter(|_| !context.consented(group.name)) {
+                Some(meaning) => Remedy::Manual(format!("Decide whether to write {}: it {meaning}.", shown(wanted))),
+                None => {
+                    let edit = plan::replace(plist.list, declared, wanted);
+                    Remedy::edit(format!("write {}", shown(wanted)), plist.file, vec![edit])
+                }
+            };
+            out.push(
+                Finding::new(&ABOUT, group.name, plist.at(declared.span), message)
+                    .level(Level::of_strength(group.strength()))
+                    .needed_by(context.app, group.requirements)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "plist-value";
+
+    fn entry(key: &str, value: &str) -> String {
+        format!("    <key>{key}</key>\n    {value}\n")
+    }
+
+    #[test]
+    fn a_misspelt_value_is_corrected() {
+        let app = Fixture::ios(&entry("UIUserInterfaceStyle", "<string>dark</string>"));
+        assert_eq!(app.found(ID), ["error UIUserInterfaceStyle 4:5"]);
+        app.mends_plist(ID, &entry("UIUserInterfaceStyle", "<string>Dark</string>"));
+        let strange = Fixture::ios(&entry("UIUserInterfaceStyle", "<string>Sepia</string>"));
+        assert_eq!(strange.findings(ID)[0].remedy.kind(), "manual");
+    }
+
+    #[test]
+    fn a_plugins_value_is_written() {
+        let app = Fixture::ios(&entry("ExampleKnotCalm", "<false/>"))
+            .needs("knot_banner", "ios.plist = { key = 'ExampleKnotCalm', value = true }");
+        assert_eq!(app.found(ID), ["error ExampleKnotCalm 4:5"]);
+        app.mends_plist(ID, &entry("ExampleKnotCalm", "<true/>"));
+    }
+}

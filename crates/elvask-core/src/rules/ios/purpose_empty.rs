@@ -1,0 +1,82 @@
+//! `purpose-empty`: a key that holds a purpose holds none.
+
+use elvask_markup::plist::plan::{self, NewValue};
+use elvask_platform::{Platform, ios};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{key_lines, want_purpose};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PurposeEmpty;
+
+static ABOUT: About = About {
+    id: "purpose-empty",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports a purpose that is empty or blank.",
+    effect: "The system treats it as if it were not there, and the store refuses the upload (code 90683).",
+    wrong: "<key>NSMicrophoneUsageDescription</key>\n<string></string>",
+    right: "<key>NSMicrophoneUsageDescription</key>\n<string>Records calls for the log.</string>",
+    remedy: "`fill` writes the text, once the owner has worded it.",
+    source: "Requesting access to protected resources",
+};
+
+impl Rule for PurposeEmpty {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(plist) = context.plist else { return };
+        for entry in plist.purposes() {
+            let known = ios::usage_key(&entry.key).filter(|known| known.is_for_ios());
+            let (Some(known), Some(text)) = (known, entry.value.as_str()) else { continue };
+            if !text.trim().is_empty() {
+                continue;
+            }
+            let group = context.needs.group(Kind::Usage, &entry.key);
+            let remedy = match context.purpose(&entry.key) {
+                Some(purpose) => {
+                    let edit = plan::replace(plist.list, &entry.value, &NewValue::String(purpose.text));
+                    Remedy::edit(format!("write the purpose of {}", entry.key), plist.file, vec![edit])
+                }
+                None => Remedy::Answer {
+                    wants: vec![want_purpose(&entry.key, group.as_ref())],
+                    lines: key_lines(&entry.key, "…"),
+                },
+            };
+            let requirements = group.as_ref().map(|group| group.requirements).unwrap_or_default();
+            out.push(
+                Finding::new(
+                    &ABOUT,
+                    entry.key.clone(),
+                    plist.at(entry.value.span),
+                    format!("the purpose for {} is empty", known.opens),
+                )
+                .needed_by(context.app, requirements)
+                .mend(remedy),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "purpose-empty";
+
+    #[test]
+    fn an_empty_text_is_filled_with_the_owners_words() {
+        for empty in ["<string></string>", "<string>  </string>", "<string/>"] {
+            let app = Fixture::ios(&format!("    <key>NSMicrophoneUsageDescription</key>\n    {empty}\n"));
+            assert_eq!(app.found(ID), ["error NSMicrophoneUsageDescription 4:5"]);
+            app.is_left_alone();
+            app.purpose("microphone", "Records calls.")
+                .mends_plist(ID, "    <key>NSMicrophoneUsageDescription</key>\n    <string>Records calls.</string>\n");
+        }
+    }
+}

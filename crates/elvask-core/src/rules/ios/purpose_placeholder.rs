@@ -1,0 +1,78 @@
+//! `purpose-placeholder`: a purpose still is what a template had.
+
+use elvask_markup::plist::plan::{self, NewValue};
+use elvask_platform::wording::{ValueUse, placeholder_in};
+use elvask_platform::{Platform, ios};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{key_lines, want_purpose};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PurposePlaceholder;
+
+static ABOUT: About = About {
+    id: "purpose-placeholder",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports a purpose that nobody has worded yet.",
+    effect: "Users read it in the system's dialog, and reviewers refuse the app for it.",
+    wrong: "<key>NSCameraUsageDescription</key>\n<string>TODO</string>",
+    right: "<key>NSCameraUsageDescription</key>\n<string>Photographs the ring on a bird's leg.</string>",
+    remedy: "`fill` replaces the text, once the owner has worded it.",
+    source: "Requesting access to protected resources",
+};
+
+impl Rule for PurposePlaceholder {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(plist) = context.plist else { return };
+        for entry in plist.purposes().filter(|entry| ios::usage_key(&entry.key).is_some()) {
+            let Some(text) = entry.value.as_str() else { continue };
+            let Some(part) = placeholder_in(text, ValueUse::Purpose) else { continue };
+            let group = context.needs.group(Kind::Usage, &entry.key);
+            let given = context
+                .purpose(&entry.key)
+                .filter(|purpose| placeholder_in(&purpose.text, ValueUse::Purpose).is_none());
+            let remedy = match given {
+                Some(purpose) => {
+                    let edit = plan::replace(plist.list, &entry.value, &NewValue::String(purpose.text));
+                    Remedy::edit(format!("write the purpose of {}", entry.key), plist.file, vec![edit])
+                }
+                None => Remedy::Answer {
+                    wants: vec![want_purpose(&entry.key, group.as_ref())],
+                    lines: key_lines(&entry.key, "…"),
+                },
+            };
+            let requirements = group.as_ref().map(|group| group.requirements).unwrap_or_default();
+            let message = format!("the purpose `{}` is not worded yet: it says \"{part}\"", entry.key);
+            out.push(
+                Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.value.span), message)
+                    .needed_by(context.app, requirements)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "purpose-placeholder";
+
+    #[test]
+    fn a_template_text_is_replaced_by_the_owners_words() {
+        let text = |text: &str| format!("    <key>NSCameraUsageDescription</key>\n    <string>{text}</string>\n");
+        let app = Fixture::ios(&text("Your description here"));
+        assert_eq!(app.found(ID), ["error NSCameraUsageDescription 4:5"]);
+        app.is_left_alone();
+        app.purpose("camera", "Photographs the ring.").mends_plist(ID, &text("Photographs the ring."));
+        assert!(Fixture::ios(&text("Photographs the ring.")).found(ID).is_empty());
+    }
+}

@@ -1,0 +1,112 @@
+//! `purpose-unknown`: a key looks as if it held a purpose, and the platform has no such key.
+
+use elvask_markup::plist::plan;
+use elvask_platform::{Platform, ios};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct PurposeUnknown;
+
+static ABOUT: About = About {
+    id: "purpose-unknown",
+    level: Level::Warning,
+    platform: Some(Platform::Ios),
+    summary: "Reports a key that ends in `UsageDescription` and that iOS does not know.",
+    effect: "The system does not read it; the access that it was meant for has no purpose.",
+    wrong: "<key>NSSpeechRecognitionUsageDescripton</key>",
+    right: "<key>NSSpeechRecognitionUsageDescription</key>",
+    remedy: "`fill` corrects the key where exactly one known key is near it. Otherwise a person looks it up or takes it out.",
+    source: "Information Property List",
+};
+
+impl Rule for PurposeUnknown {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(plist) = context.plist else { return };
+        // A misspelt key may be misspelt in its last part too.
+        let looks_like_one = |key: &str| {
+            key.ends_with("UsageDescription") || (key.starts_with("NS") && ios::nearest_usage_key(key).is_some())
+        };
+        for entry in plist.list.entries().iter().filter(|entry| looks_like_one(&entry.key)) {
+            let finding = |message: String| Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.key_span), message);
+            match ios::usage_key(&entry.key) {
+                Some(known) if known.is_for_ios() => {}
+                Some(known) => out.push(
+                    finding(format!("`{}` is a key of {} and does nothing in an iOS app", known.key, known.platform))
+                        .level(Level::Note)
+                        .effect("The system does not read it.")
+                        .mend(Remedy::Manual(
+                            "Take the key and its text out, unless the list is shared with that platform.".to_owned(),
+                        )),
+                ),
+                None => match ios::nearest_usage_key(&entry.key) {
+                    Some(meant) => {
+                        let message = format!("iOS knows no key `{}`; `{}` is meant", entry.key, meant.key);
+                        let (title, edit) = if plist.entry(meant.key).is_some() {
+                            (
+                                format!("take it out: {} is there already", meant.key),
+                                plan::remove_entry(plist.list, entry),
+                            )
+                        } else {
+                            (
+                                format!("correct the key to {}", meant.key),
+                                plan::rename_key(plist.list, entry, meant.key),
+                            )
+                        };
+                        let group = context.needs.group(Kind::Usage, meant.key);
+                        let needed = group.as_ref().map(|group| group.requirements).unwrap_or_default();
+                        let level = if needed.is_empty() { Level::Warning } else { Level::Error };
+                        out.push(
+                            finding(message)
+                                .level(level)
+                                .effect(format!("The system does not read it. {}", meant.without.effect()))
+                                .needed_by(context.app, needed)
+                                .mend(Remedy::edit(title, plist.file, vec![edit])),
+                        );
+                    }
+                    None => out.push(
+                        finding(format!("iOS knows no key `{}`", entry.key))
+                            .mend(Remedy::Manual("Look the key up; take it out if nothing reads it.".to_owned())),
+                    ),
+                },
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "purpose-unknown";
+
+    fn entry(key: &str) -> String {
+        format!("    <key>{key}</key>\n    <string>Writes down what you say.</string>\n")
+    }
+
+    #[test]
+    fn a_misspelt_key_is_corrected() {
+        let app = Fixture::ios(&entry("NSSpeechRecognitionUsageDescripton"))
+            .needs("curlew_dictation", "ios.usage = 'NSSpeechRecognitionUsageDescription'");
+        assert_eq!(app.found(ID), ["error NSSpeechRecognitionUsageDescripton 3:5"]);
+        assert!(app.found("purpose-missing").is_empty(), "one mistake, one finding");
+        app.mends_plist(ID, &entry("NSSpeechRecognitionUsageDescription"));
+    }
+
+    #[test]
+    fn keys_of_other_platforms_and_of_nobody_are_left() {
+        let app = Fixture::ios(&(entry("NSDesktopFolderUsageDescription") + &entry("NSNotificationsUsageDescription")));
+        assert_eq!(
+            app.found(ID),
+            ["note NSDesktopFolderUsageDescription 3:5", "warning NSNotificationsUsageDescription 5:5"]
+        );
+        app.is_left_alone();
+    }
+}

@@ -1,0 +1,92 @@
+//! `query-scheme-form`: an entry of the list of schemes is no scheme.
+
+use elvask_markup::plist::plan::{self, NewValue};
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::{About, Rule};
+use crate::sheet::is_scheme;
+use crate::surface::QUERY_SCHEMES;
+use crate::template::is_reference;
+
+/// See the module.
+pub struct QuerySchemeForm;
+
+static ABOUT: About = About {
+    id: "query-scheme-form",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports an entry of `LSApplicationQueriesSchemes` that is more than a scheme, or none.",
+    effect: "The entry matches nothing: the app is told that there is no app for the scheme.",
+    wrong: "<string>tel://</string>",
+    right: "<string>tel</string>",
+    remedy: "`fill` leaves the scheme alone of an entry, or takes the entry out where the scheme is there already.",
+    source: "LSApplicationQueriesSchemes",
+};
+
+/// Returns the scheme of an entry that may hold more.
+pub(super) fn bare(entry: &str) -> &str {
+    entry.trim().split(':').next().unwrap_or(entry)
+}
+
+impl Rule for QuerySchemeForm {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(plist) = context.plist else { return };
+        let schemes = plist.query_schemes();
+        for (at, (text, value)) in schemes.iter().enumerate() {
+            if is_scheme(text) || is_reference(text) {
+                continue;
+            }
+            let meant = bare(text);
+            let there = schemes.iter().take(at).any(|(other, _)| bare(other) == meant)
+                || schemes.iter().any(|(other, _)| *other == meant);
+            let remedy = if !is_scheme(meant) {
+                Remedy::Manual("Write the scheme alone: a letter, then letters, digits, `+`, `-` and `.`.".to_owned())
+            } else if there {
+                Remedy::edit(
+                    format!("take it out: {meant} is there already"),
+                    plist.file,
+                    vec![plan::remove_value(plist.list, value)],
+                )
+            } else {
+                let edit = plan::replace(plist.list, value, &NewValue::String(meant.to_owned()));
+                Remedy::edit(format!("write {meant} alone"), plist.file, vec![edit])
+            };
+            let message = format!("\"{text}\" in {QUERY_SCHEMES} is no scheme");
+            out.push(
+                Finding::new(&ABOUT, *text, plist.at(value.span), message)
+                    .needed_by(context.app, context.needs.of(Kind::QueryScheme, meant))
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "query-scheme-form";
+
+    fn list(schemes: &[&str]) -> String {
+        let lines: String = schemes.iter().map(|scheme| format!("        <string>{scheme}</string>\n")).collect();
+        format!("    <key>LSApplicationQueriesSchemes</key>\n    <array>\n{lines}    </array>\n")
+    }
+
+    #[test]
+    fn the_scheme_alone_is_left() {
+        let app = Fixture::ios(&list(&["mailto://", "tel"])).needs("sanderling_inbox", "capability = 'open-mail'");
+        assert_eq!(app.found(ID), ["error mailto:// 5:9"]);
+        assert_eq!(app.findings(ID)[0].needed_by[0].plugin, "sanderling_inbox");
+        assert!(app.found("query-scheme-missing").is_empty(), "one mistake, one finding");
+        app.mends_plist(ID, &list(&["mailto", "tel"]));
+        Fixture::ios(&list(&["tel", "tel:"])).mends_plist(ID, &list(&["tel"]));
+        assert_eq!(Fixture::ios(&list(&["a b"])).findings(ID)[0].remedy.kind(), "manual");
+    }
+}

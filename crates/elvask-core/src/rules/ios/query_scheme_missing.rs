@@ -1,0 +1,108 @@
+//! `query-scheme-missing`: a plugin asks about a scheme that the app may not ask about.
+
+use elvask_markup::plist::ValueKind;
+use elvask_markup::plist::plan::{self, NewValue};
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{add_key, who_needs};
+use crate::rules::{About, Rule};
+use crate::surface::QUERY_SCHEMES;
+
+/// See the module.
+pub struct QuerySchemeMissing;
+
+static ABOUT: About = About {
+    id: "query-scheme-missing",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports a scheme that a plugin asks about and that `LSApplicationQueriesSchemes` does not name.",
+    effect: "The question whether there is an app for the scheme is answered with no, even if there is one: the button does nothing.",
+    wrong: "<key>LSApplicationQueriesSchemes</key>\n<array>\n</array>",
+    right: "<key>LSApplicationQueriesSchemes</key>\n<array>\n    <string>tel</string>\n</array>",
+    remedy: "`fill` adds the scheme to the list, and the list where there is none.",
+    source: "canOpenURL(_:)",
+};
+
+impl Rule for QuerySchemeMissing {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(plist) = context.plist else { return };
+        let entry = plist.entry(QUERY_SCHEMES);
+        // A value of another type is told by `plist-type`, and a list comes of it.
+        if entry.is_some_and(|entry| !matches!(entry.value.kind, ValueKind::Array(_))) {
+            return;
+        }
+        let declared = plist.query_schemes();
+        for group in context.needs.groups(Kind::QueryScheme) {
+            // Schemes are compared without case. One that is badly written is told by `query-scheme-form`.
+            let there = declared
+                .iter()
+                .any(|(scheme, _)| super::query_scheme_form::bare(scheme).eq_ignore_ascii_case(group.name));
+            if there {
+                continue;
+            }
+            let value = NewValue::String(group.name.to_owned());
+            let (place, edits) = match entry {
+                Some(entry) => (
+                    plist.at(plan::start_tag(plist.list, &entry.value)),
+                    plan::append(plist.list, &entry.value, &[value]),
+                ),
+                None => (plist.root_tag(), add_key(plist, QUERY_SCHEMES, &NewValue::Array(vec![value]))),
+            };
+            let remedy = Remedy::edit(format!("add the scheme {}", group.name), plist.file, edits);
+            let remedy = if entry.is_none() { remedy.making(QUERY_SCHEMES) } else { remedy };
+            let who = who_needs(context, group.requirements);
+            let message = format!("the app may not ask about `{}:` links, and {who} to", group.name);
+            out.push(
+                Finding::new(&ABOUT, group.name, place, message)
+                    .level(Level::of_strength(group.strength()))
+                    .needed_by(context.app, group.requirements)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "query-scheme-missing";
+    const NAME: &str = "    <key>CFBundleName</key>\n    <string>Marram</string>\n";
+
+    fn list(schemes: &[&str]) -> String {
+        let lines: String = schemes.iter().map(|scheme| format!("        <string>{scheme}</string>\n")).collect();
+        format!("    <key>LSApplicationQueriesSchemes</key>\n    <array>\n{lines}    </array>\n")
+    }
+
+    #[test]
+    fn two_schemes_end_up_in_one_list() {
+        let app = Fixture::ios(NAME)
+            .needs("plover_dialer", "capability = 'open-phone'")
+            .needs("p", "ios.query-scheme = 'sms'");
+        assert_eq!(app.found(ID), ["error sms 2:1", "error tel 2:1"]);
+        app.mends_plist(ID, &format!("{NAME}{}", list(&["sms", "tel"])));
+    }
+
+    #[test]
+    fn a_scheme_joins_those_that_are_there() {
+        let app = Fixture::ios(&list(&["mailto"])).needs("plover_dialer", "capability = 'open-phone'");
+        assert_eq!(app.found(ID), ["error tel 4:5"]);
+        app.mends_plist(ID, &list(&["mailto", "tel"]));
+        assert!(Fixture::ios(&list(&["TEL"])).needs("plover_dialer", "capability = 'open-phone'").found(ID).is_empty());
+    }
+
+    #[test]
+    fn a_name_may_wait_for_an_answer() {
+        let app = Fixture::ios(NAME).needs("p", "ios.query-scheme = '{scheme}'");
+        assert!(app.found(ID).is_empty());
+        assert_eq!(app.found("answer-missing"), ["error p.scheme 3:1"]);
+        assert_eq!(app.config("[links]\nschemes = ['marram']").found(ID), ["error marram 2:1"]);
+    }
+}

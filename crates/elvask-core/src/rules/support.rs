@@ -1,0 +1,174 @@
+//! What several rules do in the same way.
+
+mod values;
+
+pub(super) use values::{Lack, convert, fits_type, lacks, shown, type_of};
+
+use elvask_markup::Edit;
+use elvask_markup::plist::Entry;
+use elvask_markup::plist::plan::{self as plist_plan, NewValue};
+use elvask_markup::xml::Element;
+use elvask_markup::xml::plan::{self, Fragment, Slot};
+use elvask_platform::ios;
+
+use crate::check::Context;
+use crate::finding::Want;
+use crate::needs::Group;
+use crate::requirement::{Query, Requirement};
+use crate::surface::{DeclaredPermission, ManifestView, PlistView};
+
+/// Returns a permission without the platform's prefix, as people say it.
+pub(super) fn short(name: &str) -> &str {
+    name.strip_prefix(elvask_platform::android::PERMISSION_PREFIX).unwrap_or(name)
+}
+
+/// Names the plugins of some requirements: `a needs`, `a and b need`.
+pub(super) fn who_needs<'r>(context: &Context<'_>, requirements: impl IntoIterator<Item = &'r Requirement>) -> String {
+    let mut names: Vec<&str> = requirements
+        .into_iter()
+        .filter_map(|requirement| Some(context.app.plugins.get(requirement.plugin)?.name.as_str()))
+        .collect();
+    names.dedup();
+    match names.split_last() {
+        None => String::new(),
+        Some((only, [])) => format!("{only} needs"),
+        Some((last, rest)) => format!("{} and {last} need", rest.join(", ")),
+    }
+}
+
+/// Plans a new permission: behind the last one, or at the top of the manifest.
+pub(super) fn add_permission(manifest: &ManifestView<'_>, name: &str, max_level: Option<u32>) -> Vec<Edit> {
+    let prefix = manifest.prefix();
+    let mut fragment = Fragment::new("uses-permission").with(format!("{prefix}:name"), name);
+    if let Some(level) = max_level {
+        fragment = fragment.with(format!("{prefix}:maxSdkVersion"), level.to_string());
+    }
+    plan::insert(manifest.root, permission_slot(manifest), &[fragment])
+}
+
+/// Returns where a permission goes among the children of the manifest.
+pub(super) fn permission_slot<'d>(manifest: &ManifestView<'d>) -> Slot<'d> {
+    let last = manifest.root.children().filter(|child| child.name().starts_with("uses-permission")).last();
+    last.map_or(Slot::First, |last| Slot::After(last.node()))
+}
+
+/// Plans a new entry of `<queries>`, with that element around it where there is none.
+pub(super) fn add_query(manifest: &ManifestView<'_>, query: &Query) -> Vec<Edit> {
+    let entry = query_fragment(manifest.prefix(), query);
+    match manifest.queries_element {
+        Some(queries) => plan::insert(queries, Slot::Last, &[entry]),
+        None => {
+            let block = Fragment::new("queries").holding(vec![entry]);
+            plan::insert(manifest.root, Slot::Last, &[block])
+        }
+    }
+}
+
+fn query_fragment(prefix: &str, query: &Query) -> Fragment {
+    let named = |element: &str, value: &str| Fragment::new(element).with(format!("{prefix}:name"), value);
+    if let Some(package) = &query.package {
+        return named("package", package);
+    }
+    if let Some(authority) = &query.authority {
+        return Fragment::new("provider").with(format!("{prefix}:authorities"), authority);
+    }
+    let mut parts = vec![named("action", query.action.as_deref().unwrap_or_default())];
+    parts.extend(query.categories.iter().map(|category| named("category", category)));
+    let data = [("scheme", &query.scheme), ("host", &query.host), ("mimeType", &query.mime)];
+    let mut fragment = Fragment::new("data");
+    for (name, value) in data {
+        if let Some(value) = value {
+            fragment = fragment.with(format!("{prefix}:{name}"), value);
+        }
+    }
+    if !fragment.attributes.is_empty() {
+        parts.push(fragment);
+    }
+    Fragment::new("intent").holding(parts)
+}
+
+/// Plans a platform attribute of an element.
+pub(super) fn set_android(manifest: &ManifestView<'_>, element: Element<'_>, local: &str, value: &str) -> Edit {
+    let prefix = element.prefix_of(crate::surface::ANDROID).unwrap_or(manifest.prefix());
+    plan::set_attribute(element, &format!("{prefix}:{local}"), value)
+}
+
+/// Returns the declared permission of a name.
+pub(super) fn declared<'v, 'd>(manifest: &'v ManifestView<'d>, name: &str) -> Option<&'v DeclaredPermission<'d>> {
+    manifest.permissions.iter().find(|permission| permission.name == name)
+}
+
+/// Plans a new entry of the root dictionary: behind the last one of its family, in the order of the keys where they are
+/// sorted, else at the end.
+pub(super) fn add_key(plist: PlistView<'_>, key: &str, value: &NewValue) -> Vec<Edit> {
+    let entries = plist.list.entries();
+    let sorted =
+        entries.len() > 2 && entries.is_sorted_by(|one, other| one.key.to_lowercase() <= other.key.to_lowercase());
+    let before = if sorted {
+        entries.iter().rfind(|entry| entry.key.to_lowercase() < key.to_lowercase())
+    } else if ios::usage_key(key).is_some() {
+        plist.purposes().last()
+    } else {
+        None
+    };
+    // A key that sorts before all others has no neighbour to stand behind; the end is as good a place.
+    plist_plan::insert_entry(plist.list, plist.list.root(), before, key, value)
+}
+
+/// Returns the two lines of an entry with a text, as they will be written.
+pub(super) fn key_lines(key: &str, value: &str) -> String {
+    format!("<key>{key}</key>\n<string>{value}</string>")
+}
+
+/// Returns the want for the purpose of a key.
+pub(super) fn want_purpose(key: &str, group: Option<&Group<'_>>) -> Want {
+    let mut capabilities = group.map(Group::capabilities).unwrap_or_default();
+    // The capability whose purpose it mainly is comes first: the one that has the fewest purposes.
+    capabilities.sort_by_key(|name| {
+        elvask_platform::capability::capability(name)
+            .map_or(usize::MAX, |capability| capability.needs().filter(|need| need.kind == "usage").count())
+    });
+    Want::Purpose { key: key.to_owned(), capabilities }
+}
+
+/// Says whether a text is one that nobody has filled in yet.
+pub(super) fn is_unfilled_purpose(text: &str) -> bool {
+    text.trim().is_empty()
+        || elvask_platform::wording::placeholder_in(text, elvask_platform::wording::ValueUse::Purpose).is_some()
+}
+
+/// Returns an entry that holds a usable purpose.
+pub(super) fn good_purpose<'d>(plist: PlistView<'d>, key: &str) -> Option<(&'d Entry, &'d str)> {
+    let entry = plist.entry(key)?;
+    let text = entry.value.as_str().filter(|text| !is_unfilled_purpose(text))?;
+    Some((entry, text))
+}
+
+/// A setting of a platform that makes an app less safe, when a sheet asks for it.
+pub(super) fn loosens(name: &str, value: &str) -> Option<&'static str> {
+    match (name, value) {
+        ("usesCleartextTraffic", "true") => Some("lets the app talk to servers without encryption"),
+        ("debuggable", "true") => Some("lets anybody with the device look into the running app; the store refuses it"),
+        ("networkSecurityConfig", _) => Some("replaces the rules by which the app trusts servers"),
+        ("NSAppTransportSecurity", _) => Some("changes the rules by which the app trusts servers"),
+        ("UIFileSharingEnabled", "true") => Some("lets anybody with the device read the app's documents"),
+        _ => None,
+    }
+}
+
+/// Turns the faults of one kind into findings.
+pub(super) fn report_faults(
+    context: &Context<'_>,
+    kind: crate::app::FaultKind,
+    about: &'static super::About,
+    steps: &str,
+    out: &mut Vec<crate::finding::Finding>,
+) {
+    let faults = context.app.faults.iter().chain(&context.surface.faults);
+    for fault in faults.filter(|fault| fault.kind == kind) {
+        let mut finding = crate::finding::Finding::new(about, fault.file.clone(), fault.place, fault.message.clone())
+            .mend(crate::finding::Remedy::Manual(steps.to_owned()));
+        finding.related = fault.related.clone();
+        out.push(finding);
+    }
+}

@@ -1,0 +1,198 @@
+//! Small apps in memory, for the tests of rules.
+
+use std::fmt::Write as _;
+use std::path::Path;
+
+use crate::app::App;
+use crate::check::check;
+use crate::files::{Files, Memory};
+use crate::fill::fill;
+use crate::finding::Finding;
+use crate::needs::Settings;
+use crate::source::Sources;
+
+pub(crate) const MANIFEST: &str = "android/app/src/main/AndroidManifest.xml";
+pub(crate) const PLIST: &str = "ios/Marram/Info.plist";
+
+const PROJECT: &str =
+    "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; developmentRegion = en; };
+  T = { name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
+  L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist;
+  IPHONEOS_DEPLOYMENT_TARGET = MIN; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; }; }; }; rootObject = P; }";
+
+/// An app with some plugins.
+#[derive(Clone, Default)]
+pub(crate) struct Fixture {
+    files: Vec<(String, String)>,
+    plugins: Vec<String>,
+    levels: Option<(u32, u32)>,
+    min_ios: Option<String>,
+    pub(crate) settings: Settings,
+}
+
+impl Fixture {
+    /// An app with this inside its `<manifest>`, and no iOS side.
+    pub(crate) fn android(inside: &str) -> Self {
+        Fixture::default().manifest(inside)
+    }
+
+    /// An app with this inside the root dictionary of its property list, and no Android side.
+    pub(crate) fn ios(inside: &str) -> Self {
+        Fixture::default().plist(inside)
+    }
+
+    pub(crate) fn manifest(self, inside: &str) -> Self {
+        self.file(MANIFEST, &manifest(inside))
+    }
+
+    pub(crate) fn plist(self, inside: &str) -> Self {
+        self.file(PLIST, &plist(inside))
+    }
+
+    pub(crate) fn file(mut self, path: &str, text: &str) -> Self {
+        self.files.push((path.to_owned(), text.to_owned()));
+        self
+    }
+
+    /// Adds a plugin whose sheet has this body below its head.
+    pub(crate) fn plugin(mut self, name: &str, sheet: &str) -> Self {
+        self.plugins.push(name.to_owned());
+        let package = format!("{{\"name\":\"{name}\",\"version\":\"2.1.0\"}}");
+        let root = format!("node_modules/{name}");
+        self.file(&format!("{root}/package.json"), &package)
+            .file(&format!("{root}/elvask-sheet.toml"), &format!("sheet = 1\n{sheet}\n"))
+    }
+
+    /// Adds a plugin that requires one thing.
+    pub(crate) fn needs(self, name: &str, required: &str) -> Self {
+        self.plugin(name, &format!("[[requires]]\n{required}"))
+    }
+
+    pub(crate) fn levels(mut self, min: u32, target: u32) -> Self {
+        self.levels = Some((min, target));
+        self
+    }
+
+    pub(crate) fn min_ios(mut self, version: &str) -> Self {
+        self.min_ios = Some(version.to_owned());
+        self
+    }
+
+    pub(crate) fn config(self, text: &str) -> Self {
+        self.file("elvask.toml", &format!("elvask = 1\n{text}\n"))
+    }
+
+    pub(crate) fn purpose(mut self, name: &str, text: &str) -> Self {
+        self.settings.purposes.push((name.to_owned(), text.to_owned()));
+        self
+    }
+
+    pub(crate) fn tree(&self) -> Memory {
+        let mut tree = Memory::app(self.files.iter().map(|(path, text)| (path.as_str(), text.as_str())));
+        let mut package = String::from("{\n  \"dependencies\": {");
+        for (at, name) in self.plugins.iter().enumerate() {
+            let _ = write!(package, "{}\n    \"{name}\": \"1\"", if at > 0 { "," } else { "" });
+        }
+        package.push_str("\n  }\n}\n");
+        tree.put("/app/package.json", package);
+        let (min, target) = self.levels.unwrap_or((24, 35));
+        let gradle = format!(
+            "plugins {{ id 'com.android.application' }}\nandroid {{\n  namespace 'example.marram'\n  defaultConfig {{\n    applicationId 'example.marram.fieldlog'\n    minSdk {min}\n    targetSdk {target}\n  }}\n}}\n"
+        );
+        if tree.is_file(Path::new("/app").join(MANIFEST).as_path()) {
+            tree.put("/app/android/app/build.gradle", gradle);
+        }
+        if tree.is_file(Path::new("/app").join(PLIST).as_path()) {
+            let project = PROJECT.replace("MIN", self.min_ios.as_deref().unwrap_or("15.1"));
+            tree.put("/app/ios/Marram.xcodeproj/project.pbxproj", project);
+        }
+        tree
+    }
+
+    pub(crate) fn load(&self) -> App {
+        App::load(&self.tree(), Path::new("/app"), &[]).unwrap()
+    }
+
+    /// Returns the findings of one rule.
+    pub(crate) fn findings(&self, rule: &str) -> Vec<Finding> {
+        check(&self.load(), &self.settings).findings.into_iter().filter(|finding| finding.rule.id == rule).collect()
+    }
+
+    /// Returns the findings of one rule as `level subject line:column`.
+    pub(crate) fn found(&self, rule: &str) -> Vec<String> {
+        let app = self.load();
+        let line = |finding: Finding| {
+            let at = app.sources.position(finding.place);
+            format!("{} {} {}:{}", finding.level.id(), finding.subject, at.line, at.column)
+        };
+        let report = check(&app, &self.settings);
+        report.findings.into_iter().filter(|finding| finding.rule.id == rule).map(line).collect()
+    }
+
+    /// Mends the app and wants this inside its manifest afterwards, and nothing of the rule left.
+    #[track_caller]
+    pub(crate) fn mends_manifest(&self, rule: &str, inside: &str) {
+        self.mends(rule, MANIFEST, &manifest(inside));
+    }
+
+    /// Mends the app and wants this inside its property list afterwards, and nothing of the rule left.
+    #[track_caller]
+    pub(crate) fn mends_plist(&self, rule: &str, inside: &str) {
+        self.mends(rule, PLIST, &plist(inside));
+    }
+
+    /// Mends the app in every style of file, and compares bytes. Mending twice must equal mending once.
+    #[track_caller]
+    fn mends(&self, rule: &str, path: &str, expected: &str) {
+        for (style, restyle) in STYLES {
+            let mut fixture = self.clone();
+            for (_, text) in fixture.files.iter_mut().filter(|(known, _)| known == path) {
+                *text = restyle(text);
+            }
+            let app = fixture.load();
+            let outcome = fill(&app, &fixture.settings).unwrap();
+            assert_eq!(text_of(&outcome.sources, &app, path), restyle(expected), "{style}");
+            let left: Vec<_> = outcome.left.findings.iter().filter(|finding| finding.rule.id == rule).collect();
+            assert!(left.is_empty(), "{style}: {left:?}");
+            let again = App { sources: outcome.sources.clone(), ..app };
+            assert!(fill(&again, &fixture.settings).unwrap().changed.is_empty(), "{style}: a second time");
+        }
+    }
+
+    /// Mends the app and wants no byte of it changed.
+    #[track_caller]
+    pub(crate) fn is_left_alone(&self) {
+        let changed = fill(&self.load(), &self.settings).unwrap().changed;
+        assert!(changed.is_empty(), "{changed:?}");
+    }
+}
+
+type Restyle = fn(&str) -> String;
+
+const STYLES: [(&str, Restyle); 5] = [
+    ("LF", str::to_owned),
+    ("CRLF", |text| text.replace('\n', "\r\n")),
+    ("byte order mark", |text| format!("\u{FEFF}{text}")),
+    ("no newline at the end", |text| text.trim_end().to_owned()),
+    ("tabs", |text| text.replace("    ", "\t")),
+];
+
+fn text_of(sources: &Sources, app: &App, path: &str) -> String {
+    let file = match path {
+        MANIFEST => app.android.as_ref().unwrap().manifest.unwrap(),
+        _ => app.ios.as_ref().unwrap().plist.unwrap(),
+    };
+    sources.file(file).text.to_string()
+}
+
+/// Returns a manifest with this on the lines after the first.
+fn manifest(inside: &str) -> String {
+    format!(
+        "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\" xmlns:tools=\"http://schemas.android.com/tools\">\n{inside}</manifest>\n"
+    )
+}
+
+/// Returns a property list with this on the lines after the first two.
+fn plist(inside: &str) -> String {
+    format!("<plist version=\"1.0\">\n<dict>\n{inside}</dict>\n</plist>\n")
+}

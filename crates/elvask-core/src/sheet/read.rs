@@ -1,0 +1,629 @@
+//! Reading a sheet, with a problem for everything that is wrong in it.
+
+use elvask_markup::Span;
+use elvask_markup::plist::plan::NewValue;
+use elvask_platform::{Platform, Version, capability, ios};
+use semver::VersionReq;
+
+use super::{Answer, Asked, Feature, Required, Sheet};
+use crate::conditions::Range;
+use crate::requirement::{Need, Owner, Query, Strength, When};
+use crate::template::answers_in;
+use crate::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
+
+/// The longest name or value that is taken from a sheet, in bytes.
+const MAX_TEXT: usize = 4096;
+
+/// Names that any value may hold without an answer of the sheet's own.
+const BUILT_IN_ANSWERS: [&str; 5] = ["android_id", "ios_id", "ios_team", "scheme", "host"];
+
+const TOP: [&str; 9] =
+    ["sheet", "plugin", "ecosystem", "versions", "platforms", "reference", "features", "requires", "answers"];
+const ECOSYSTEMS: [&str; 6] = ["pub", "npm", "nuget", "maven", "cocoapods", "swiftpm"];
+const REQUIRED: [&str; 10] =
+    ["capability", "android", "ios", "file", "max-level", "reason", "feature", "when", "optional", "reference"];
+const ANDROID: [&str; 9] =
+    ["permission", "feature", "query", "filter", "component", "attribute", "meta-data", "levels", "gradle"];
+const IOS: [&str; 10] = [
+    "usage",
+    "plist",
+    "query-scheme",
+    "url-scheme",
+    "domain",
+    "background-mode",
+    "entitlement",
+    "min-version",
+    "build-setting",
+    "privacy-reason",
+];
+const QUERY: [&str; 7] = ["action", "category", "scheme", "host", "mime", "package", "authority"];
+
+pub(super) fn sheet(text: &str, package: Option<&str>) -> (Sheet, Vec<Problem>) {
+    tomldoc::parse(text, |root, problems| read(root, package, problems))
+}
+
+fn problem(problems: &mut Vec<Problem>, span: Span, message: impl Into<String>) {
+    problems.push(Problem { message: message.into(), span });
+}
+
+fn read(root: &Table<'_, '_>, package: Option<&str>, problems: &mut Vec<Problem>) -> Sheet {
+    root.refuse_others(&TOP, problems);
+    match root.number("sheet", problems) {
+        Some(1) => {}
+        Some(other) => {
+            let span = root.get("sheet").map_or(root.span, span_of);
+            problem(problems, span, format!("version {other} of the sheet format is not known; this Elvask reads 1"));
+        }
+        None if root.get("sheet").is_none() => {
+            problem(
+                problems,
+                root.span,
+                "`sheet = 1` is missing: it says in which version of the format the sheet is written",
+            );
+        }
+        None => {}
+    }
+    let mut sheet = Sheet { plugin: read_plugin(root, package, problems), ..Sheet::default() };
+    if let Some(ecosystem) = root.text("ecosystem", problems)
+        && !ECOSYSTEMS.contains(&ecosystem.text.as_str())
+    {
+        let message = format!("`{}` is no ecosystem; known are {}", ecosystem.text, tomldoc::list(&ECOSYSTEMS));
+        problem(problems, ecosystem.span, message);
+    }
+    if let Some(versions) = root.text("versions", problems) {
+        match VersionReq::parse(&versions.text) {
+            Ok(range) => sheet.versions = Some((range, versions)),
+            Err(error) => problem(problems, versions.span, format!("`versions` is no range of versions: {error}")),
+        }
+    }
+    read_platforms(root, &mut sheet, problems);
+    sheet.reference = root.text("reference", problems).map(|text| text.text);
+    if let Some(features) = root.table("features", "`[features]`", problems) {
+        sheet.features =
+            features.entries().into_iter().filter_map(|(name, value)| read_feature(name, value, problems)).collect();
+    }
+    if let Some(answers) = root.table("answers", "`[answers]`", problems) {
+        sheet.answers =
+            answers.entries().into_iter().filter_map(|(key, value)| read_answer(key, value, problems)).collect();
+    }
+    for required in root.tables("requires", "a requirement", problems) {
+        let read = read_required(&required, &sheet, problems);
+        sheet.unjudged.extend(read.unjudged);
+        sheet.requires.extend(read.required);
+    }
+    sheet
+}
+
+fn read_plugin(root: &Table<'_, '_>, package: Option<&str>, problems: &mut Vec<Problem>) -> Text {
+    let Some(package) = package else {
+        return root.required_text("plugin", problems).unwrap_or_default();
+    };
+    let named = root.text("plugin", problems);
+    if let Some(other) = named.as_ref().filter(|name| name.text != package) {
+        let message = format!("the sheet speaks of `{}`, but it lies in the package `{package}`", other.text);
+        problem(problems, other.span, message);
+    }
+    named.unwrap_or(Text { text: package.to_owned(), span: root.span })
+}
+
+fn read_platforms(root: &Table<'_, '_>, sheet: &mut Sheet, problems: &mut Vec<Problem>) {
+    sheet.platforms = vec![Platform::Android, Platform::Ios];
+    let Some(value) = root.get("platforms") else { return };
+    sheet.platforms_span = Some(span_of(value));
+    sheet.platforms.clear();
+    for name in root.texts("platforms", false, problems) {
+        match name.text.as_str() {
+            "android" => sheet.platforms.push(Platform::Android),
+            "ios" => sheet.platforms.push(Platform::Ios),
+            other => problem(problems, name.span, format!("`{other}` is no platform; known are `android` and `ios`")),
+        }
+    }
+}
+
+fn read_feature(name: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Feature> {
+    let table = as_table(&name.text, value, "a feature", problems)?;
+    table.refuse_others(&["title"], problems);
+    let title = table.text("title", problems).map(|text| text.text);
+    Some(Feature { name, title })
+}
+
+fn read_answer(key: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Answer> {
+    let table = as_table(&key.text, value, "an answer", problems)?;
+    table.refuse_others(&["title", "pattern", "samples"], problems);
+    if BUILT_IN_ANSWERS.contains(&key.text.as_str()) {
+        let message = format!("`{}` is built in and cannot be an answer of a sheet's own", key.text);
+        problem(problems, key.span, message);
+    }
+    let title = table.text("title", problems).map(|text| text.text);
+    let pattern = table.text("pattern", problems).and_then(|pattern| {
+        let whole = format!("^(?:{})$", pattern.text);
+        match regex_lite::RegexBuilder::new(&whole).size_limit(1 << 20).build() {
+            Ok(regex) => Some(regex),
+            Err(error) => {
+                problem(problems, pattern.span, format!("`pattern` is no regular expression: {error}"));
+                None
+            }
+        }
+    });
+    let samples = table.texts("samples", false, problems).into_iter().map(|text| text.text).collect();
+    Some(Answer { key, title, pattern, samples })
+}
+
+/// What one `[[requires]]` came to.
+#[derive(Default)]
+struct Read {
+    required: Option<Required>,
+    unjudged: Option<Text>,
+}
+
+fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Problem>) -> Read {
+    table.refuse_others(&REQUIRED, problems);
+    let kinds: Vec<_> = table
+        .entries()
+        .into_iter()
+        .filter(|(key, _)| matches!(key.text.as_str(), "capability" | "android" | "ios" | "file"))
+        .collect();
+    let (key, value) = match kinds.as_slice() {
+        [one] => one,
+        [] => {
+            let message = "a requirement needs one of `capability`, `android.…`, `ios.…` and `file`";
+            problem(problems, table.span, message);
+            return Read::default();
+        }
+        [_, second, ..] => {
+            problem(
+                problems,
+                second.0.span,
+                "one requirement states one thing: put this into a `[[requires]]` of its own",
+            );
+            return Read::default();
+        }
+    };
+    let feature = table.text("feature", problems);
+    if let Some(unknown) =
+        feature.as_ref().filter(|name| !sheet.features.iter().any(|known| known.name.text == name.text))
+    {
+        let message = format!("`{0}` is no feature of this sheet: `[features.{0}]` is missing", unknown.text);
+        problem(problems, unknown.span, message);
+    }
+    let when = table.table("when", "`when`", problems).map(|when| read_when(&when, problems)).unwrap_or_default();
+    let optional = table.boolean("optional", problems).unwrap_or(false);
+    table.text("reference", problems);
+    let reason = table.text("reason", problems).map(|text| text.text);
+    let max_level = table.number("max-level", problems);
+    let span = Span::new(key.span.start, end_of(value));
+    let mut unjudged = None;
+    let before = problems.len();
+    let asked = match key.text.as_str() {
+        "capability" => read_capability(table, problems),
+        "file" => {
+            unjudged = Some(Text { text: "file".to_owned(), span });
+            None
+        }
+        platform => read_platform_need(platform, value, max_level, &mut unjudged, problems),
+    };
+    let permission = matches!(&asked, Some(Asked::Need { need: Need::Permission { .. }, .. }));
+    if max_level.is_some() && !permission && problems.len() == before && unjudged.is_none() {
+        let span = table.get("max-level").map_or(table.span, span_of);
+        problem(problems, span, "`max-level` goes with `android.permission` alone");
+    }
+    let strength = if optional { Strength::Optional } else { Strength::Certain };
+    let required = asked.map(|asked| Required { asked, span, feature, when, strength, reason });
+    if let Some(required) = &required {
+        check_answers(required, sheet, span, problems);
+    }
+    Read { required, unjudged }
+}
+
+fn read_capability(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let name = table.text("capability", problems)?;
+    match capability::capability(&name.text) {
+        Some(capability) => Some(Asked::Capability(capability)),
+        None => {
+            let hint = match capability::nearest_capability(&name.text) {
+                Some(meant) => format!("did you mean `{meant}`?"),
+                None => "`elvask explain capabilities` lists those that this Elvask knows".to_owned(),
+            };
+            problem(problems, name.span, format!("`{}` is no capability; {hint}", name.text));
+            None
+        }
+    }
+}
+
+fn read_platform_need(
+    platform: &str,
+    value: &Value<'_>,
+    max_level: Option<u32>,
+    unjudged: &mut Option<Text>,
+    problems: &mut Vec<Problem>,
+) -> Option<Asked> {
+    let (what, known): (_, &[&str]) = if platform == "android" { ("`android`", &ANDROID) } else { ("`ios`", &IOS) };
+    let table = as_table(platform, value, what, problems)?;
+    table.refuse_others(known, problems);
+    let entries = table.entries();
+    let [(kind, value)] = entries.as_slice() else {
+        problem(problems, table.span, "one requirement states one thing: one kind in each `[[requires]]`");
+        return None;
+    };
+    let asked = |name: String, need| Some(Asked::Need { name, need });
+    match (platform, kind.text.as_str()) {
+        ("android", "permission") => {
+            let name = table.text("permission", problems)?;
+            name_like(&name, "a permission", problems)?;
+            asked(name.text, Need::Permission { max_level })
+        }
+        ("android", "meta-data") => read_meta_data(kind, value, problems),
+        ("android", "query") => read_query(kind, value, problems),
+        ("android", "attribute") => read_attribute(kind, value, problems),
+        ("ios", "usage") => read_usage(&table, problems),
+        ("ios", "plist") => read_plist(kind, value, problems),
+        ("ios", "query-scheme") => {
+            let scheme = table.text("query-scheme", problems)?;
+            scheme_like(&scheme, problems)?;
+            asked(scheme.text, Need::QueryScheme)
+        }
+        (_, other) if known.contains(&other) => {
+            *unjudged = Some(Text { text: other.to_owned(), span: Span::new(kind.span.start, span_of(value).end) });
+            None
+        }
+        _ => None,
+    }
+}
+
+fn read_usage(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let key = table.text("usage", problems)?;
+    match ios::usage_key(&key.text) {
+        Some(known) if known.is_for_ios() => Some(Asked::Need { name: key.text, need: Need::Usage }),
+        Some(known) => {
+            let message = format!("`{}` is a key of {} and does nothing in an iOS app", known.key, known.platform);
+            problem(problems, key.span, message);
+            None
+        }
+        None => {
+            let hint = ios::nearest_usage_key(&key.text)
+                .map_or_else(String::new, |known| format!("; did you mean `{}`?", known.key));
+            problem(problems, key.span, format!("`{}` is no key that holds a purpose{hint}", key.text));
+            None
+        }
+    }
+}
+
+fn read_meta_data(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`android.meta-data`", problems)?;
+    table.refuse_others(&["name", "value", "resource", "in"], problems);
+    let name = table.required_text("name", problems)?;
+    name_like(&name, "a name of meta-data", problems)?;
+    let text = table.text("value", problems).filter(|value| plain(value, problems));
+    let resource = table.text("resource", problems).filter(|value| plain(value, problems));
+    match (&text, &resource) {
+        (None, None) => problem(problems, table.span, "`android.meta-data` needs a `value` or a `resource`"),
+        (Some(_), Some(resource)) => {
+            problem(problems, resource.span, "`android.meta-data` has a `value` or a `resource`, not both");
+        }
+        _ => {}
+    }
+    let owner = table.text("in", problems).map_or(Owner::Application, |owner| Owner::parse(&owner.text));
+    let need = Need::MetaData { owner, value: text.map(|text| text.text), resource: resource.map(|text| text.text) };
+    Some(Asked::Need { name: name.text, need })
+}
+
+fn read_query(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`android.query`", problems)?;
+    table.refuse_others(&QUERY, problems);
+    let mut get = |key: &str| table.text(key, problems).filter(|value| plain(value, problems)).map(|text| text.text);
+    let query = Query {
+        package: get("package"),
+        authority: get("authority"),
+        action: get("action"),
+        scheme: get("scheme"),
+        host: get("host"),
+        mime: get("mime"),
+        categories: Vec::new(),
+    };
+    let categories = table.texts("category", true, problems);
+    let query = Query { categories: categories.into_iter().map(|text| text.text).collect(), ..query };
+    let ways = [query.package.is_some(), query.authority.is_some(), query.action.is_some()];
+    if ways.iter().filter(|way| **way).count() != 1 {
+        problem(problems, table.span, "`android.query` needs exactly one of `action`, `package` and `authority`");
+        return None;
+    }
+    Some(Asked::Need { name: query.name(), need: Need::Query(query) })
+}
+
+fn read_attribute(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`android.attribute`", problems)?;
+    table.refuse_others(&["on", "name", "value"], problems);
+    let owner = table.required_text("on", problems)?;
+    name_like(&owner, "an element or class", problems)?;
+    let name = table.required_text("name", problems)?;
+    let value = table.required_text("value", problems).filter(|value| plain(value, problems))?;
+    let attribute = name.text.strip_prefix("android:").unwrap_or(&name.text).to_owned();
+    if attribute.is_empty() || !attribute.chars().all(|character| character.is_ascii_alphanumeric()) {
+        problem(problems, name.span, format!("`{}` is no attribute of a manifest", name.text));
+        return None;
+    }
+    let owner = Owner::parse(&owner.text);
+    Some(Asked::Need { name: attribute.clone(), need: Need::Attribute { owner, attribute, value: value.text } })
+}
+
+fn read_plist(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`ios.plist`", problems)?;
+    table.refuse_others(&["key", "value"], problems);
+    let key = table.required_text("key", problems)?;
+    if !plain(&key, problems) || key.text.is_empty() {
+        return None;
+    }
+    let Some(value) = table.get("value") else {
+        problem(problems, table.span, "`ios.plist` needs a `value`");
+        return None;
+    };
+    let value = plist_value(value, problems)?;
+    if ios::usage_key(&key.text).is_some() {
+        let message = format!(
+            "`{0}` holds a purpose, which only the app's owner can word: write `ios.usage = \"{0}\"`",
+            key.text
+        );
+        problem(problems, key.span, message);
+        return None;
+    }
+    Some(Asked::Need { name: key.text, need: Need::Plist { value } })
+}
+
+fn plist_value(value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<NewValue> {
+    let inside = value.get_ref();
+    let span = span_of(value);
+    if let Some(text) = inside.as_str() {
+        let text = Text { text: text.to_owned(), span };
+        return plain(&text, problems).then_some(NewValue::String(text.text));
+    }
+    if let Some(number) = inside.as_integer() {
+        let read = i64::from_str_radix(number.as_str(), number.radix()).ok().map(NewValue::Integer);
+        if read.is_none() {
+            problem(problems, span, "this number is too large for a property list");
+        }
+        return read;
+    }
+    if let Some(array) = inside.as_array() {
+        return array.iter().map(|value| plist_value(value, problems)).collect::<Option<_>>().map(NewValue::Array);
+    }
+    if let Some(table) = inside.as_table() {
+        let mut entries: Vec<_> = table.iter().collect();
+        entries.sort_by_key(|(key, _)| key.span().start);
+        let entries =
+            entries.into_iter().map(|(key, value)| Some((key.get_ref().to_string(), plist_value(value, problems)?)));
+        return entries.collect::<Option<_>>().map(NewValue::Dict);
+    }
+    if let Some(real) = inside.as_float() {
+        return real.as_str().parse().ok().map(NewValue::Real);
+    }
+    match inside.as_bool() {
+        Some(value) => Some(NewValue::Bool(value)),
+        None => {
+            problem(problems, span, "a date cannot be stated in a sheet");
+            None
+        }
+    }
+}
+
+fn read_when(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> When {
+    table.refuse_others(&["target-level", "min-level", "ios-version", "variant"], problems);
+    let mut when = When::default();
+    let level = |text: &str| text.parse::<u32>().ok();
+    let complaint = |text: &Text, what: &str| Problem {
+        message: format!(
+            "`{}` is no condition on a {what}; write one such as `\">=31\"` or `\">=24, <33\"`",
+            text.text
+        ),
+        span: text.span,
+    };
+    for (key, slot) in [("target-level", &mut when.target_level), ("min-level", &mut when.min_level)] {
+        if let Some(text) = table.text(key, problems) {
+            *slot = Range::parse(&text.text, level);
+            if slot.is_none() {
+                problems.push(complaint(&text, "level"));
+            }
+        }
+    }
+    if let Some(text) = table.text("ios-version", problems) {
+        when.ios_version = Range::parse(&text.text, Version::parse);
+        if when.ios_version.is_none() {
+            problems.push(complaint(&text, "version"));
+        }
+    }
+    when.variant = table.text("variant", problems).map(|text| text.text);
+    when
+}
+
+/// Returns where a value ends. A table of dotted keys has the place of its name alone, so its values are asked.
+fn end_of(value: &Value<'_>) -> usize {
+    let inside = value.get_ref().as_table().into_iter().flat_map(|table| table.iter()).map(|(_, value)| end_of(value));
+    inside.chain([span_of(value).end]).max().unwrap_or_default()
+}
+
+/// Says whether a text holds nothing that would play tricks on a terminal, and is not overlong.
+fn plain(text: &Text, problems: &mut Vec<Problem>) -> bool {
+    if text.text.chars().any(|character| character.is_control() && !matches!(character, '\n' | '\t')) {
+        problem(problems, text.span, "control characters may not stand here");
+        return false;
+    }
+    if text.text.len() > MAX_TEXT {
+        problem(problems, text.span, format!("texts over {MAX_TEXT} bytes are not taken"));
+        return false;
+    }
+    true
+}
+
+/// Notes a text that the platform would not take for a name.
+fn name_like(text: &Text, what: &str, problems: &mut Vec<Problem>) -> Option<()> {
+    let fits = |character: char| {
+        character.is_alphanumeric() || matches!(character, '.' | '_' | '-' | '$' | '{' | '}' | ':' | '/')
+    };
+    if text.text.is_empty() || text.text.len() > MAX_TEXT || !text.text.chars().all(fits) {
+        problem(problems, text.span, format!("this is not {what}: it may hold letters, digits, dots and underscores"));
+        return None;
+    }
+    Some(())
+}
+
+/// Notes a text that is neither a scheme nor an answer that stands for one.
+fn scheme_like(text: &Text, problems: &mut Vec<Problem>) -> Option<()> {
+    if !answers_in(&text.text).is_empty() || is_scheme(&text.text) {
+        return Some(());
+    }
+    let message = "this is no URL scheme: a letter, then letters, digits, `+`, `-` and `.`, with no `:` behind";
+    problem(problems, text.span, message);
+    None
+}
+
+/// Says whether a text is a URL scheme by RFC 3986.
+pub(crate) fn is_scheme(text: &str) -> bool {
+    text.starts_with(|first: char| first.is_ascii_alphabetic())
+        && text.chars().all(|character| character.is_ascii_alphanumeric() || matches!(character, '+' | '-' | '.'))
+}
+
+/// Notes curly brackets that name no answer of the sheet.
+fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut Vec<Problem>) {
+    let Asked::Need { name, need } = &required.asked else { return };
+    let mut texts = vec![name.as_str()];
+    match need {
+        Need::MetaData { value: Some(value), .. } | Need::Attribute { value, .. } => texts.push(value),
+        Need::Plist { value } => collect_texts(value, &mut texts),
+        _ => {}
+    }
+    for name in texts.into_iter().flat_map(answers_in) {
+        if !BUILT_IN_ANSWERS.contains(&name) && sheet.answer(name).is_none() {
+            problem(problems, span, format!("`{{{name}}}` is no answer of this sheet: `[answers.{name}]` is missing"));
+        }
+    }
+}
+
+/// Gathers all texts of a property-list value.
+pub(crate) fn collect_texts<'v>(value: &'v NewValue, out: &mut Vec<&'v str>) {
+    match value {
+        NewValue::String(text) => out.push(text),
+        NewValue::Array(values) => values.iter().for_each(|value| collect_texts(value, out)),
+        NewValue::Dict(entries) => entries.iter().for_each(|(_, value)| collect_texts(value, out)),
+        _ => {}
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const FULL: &str = r#"
+sheet = 1
+plugin = "tern_camera"
+ecosystem = "pub"
+versions = ">=2.0.0, <4.0.0"
+platforms = ["android", "ios"]
+
+[features.video]
+title = "Record video"
+
+[[requires]]
+capability = "camera"
+reason = "Shows the viewfinder."
+
+[[requires]]
+capability = "microphone"
+feature = "video"
+
+[[requires]]
+android.permission = "android.permission.BLUETOOTH"
+max-level = 30
+
+[[requires]]
+android.meta-data = { name = "example.knot.APP_ID", value = "{app_id}", in = "application" }
+
+[[requires]]
+android.query = { action = "android.intent.action.VIEW", scheme = "tel" }
+when = { target-level = ">=30" }
+
+[[requires]]
+android.attribute = { on = "launcher", name = "exported", value = "true" }
+optional = true
+
+[[requires]]
+ios.plist = { key = "ExampleItems", value = [{ Id = "{ios_id}", On = true, Count = 3 }] }
+
+[[requires]]
+ios.query-scheme = "tel"
+
+[[requires]]
+ios.entitlement = { key = "aps-environment", value = "development" }
+
+[answers.app_id]
+title = "The app id"
+pattern = "knot-[0-9]{8}"
+samples = ["knot-00000000"]
+"#;
+
+    #[test]
+    fn everything_of_the_format_is_read() {
+        let (sheet, problems) = Sheet::parse(FULL, Some("tern_camera"));
+        assert_eq!(problems, []);
+        assert_eq!(sheet.requires.len(), 8);
+        assert_eq!(sheet.requires[0].span.of(FULL), "capability = \"camera\"");
+        assert_eq!(sheet.requires[2].span.of(FULL), "android.permission = \"android.permission.BLUETOOTH\"");
+        assert_eq!(sheet.unjudged[0].text, "entitlement");
+        let answer = sheet.answer("app_id").unwrap();
+        assert!(
+            answer.fits("knot-12345678") && !answer.fits("xknot-12345678"),
+            "the pattern holds for the whole value"
+        );
+        let Asked::Need { need: Need::Plist { value: NewValue::Array(items) }, .. } = &sheet.requires[6].asked else {
+            panic!("{:?}", sheet.requires[6]);
+        };
+        let NewValue::Dict(entries) = &items[0] else { panic!("{items:?}") };
+        assert_eq!(entries[1], ("On".to_owned(), NewValue::Bool(true)));
+    }
+
+    #[test]
+    fn mistakes_are_named_with_their_places() {
+        let check = |entry: &str, marked: &str, message: &str| {
+            let text = format!("sheet = 1\nplugin = 'p'\n[[requires]]\n{entry}\n");
+            let (_, problems) = Sheet::parse(&text, None);
+            let found: Vec<_> = problems.iter().map(|found| (found.span.of(&text), found.message.as_str())).collect();
+            assert_eq!(found.len(), 1, "{entry}: {found:?}");
+            assert_eq!(found[0].0, marked, "{entry}");
+            assert!(found[0].1.contains(message), "{entry}: {}", found[0].1);
+        };
+        check("capability = 'camra'", "'camra'", "did you mean `camera`?");
+        check("capability = 3", "3", "must be a string");
+        check("capabilty = 'camera'\nandroid.permission = 'a.B'", "capabilty", "did you mean `capability`?");
+        check("android.permision = 'a.B'", "permision", "did you mean `permission`?");
+        check("android.permission = \"a\\u001b[31m\"", "\"a\\u001b[31m\"", "this is not a permission");
+        check("android.permission = 'a.B'\nmax-level = 'x'", "'x'", "must be an integer");
+        check(
+            "ios.usage = 'NSCameraUseageDescription'",
+            "'NSCameraUseageDescription'",
+            "did you mean `NSCameraUsageDescription`?",
+        );
+        check("ios.usage = 'NSDesktopFolderUsageDescription'", "'NSDesktopFolderUsageDescription'", "key of macOS");
+        check("ios.query-scheme = 'tel://'", "'tel://'", "no URL scheme");
+        check("capability = 'camera'\nfeature = 'video'", "'video'", "`[features.video]` is missing");
+        check("capability = 'camera'\nmax-level = 3", "3", "goes with `android.permission` alone");
+        check("capability = 'camera'\nwhen = { target-level = '33' }", "'33'", "no condition on a level");
+        check("android.query = { action = 'a', package = 'p' }", "{ action = 'a', package = 'p' }", "exactly one of");
+        check(
+            "ios.plist = { key = 'K', value = '{id}' }",
+            "ios.plist = { key = 'K', value = '{id}' }",
+            "`[answers.id]` is missing",
+        );
+        check(
+            "ios.plist = { key = 'NSCameraUsageDescription', value = 'Photos' }",
+            "'NSCameraUsageDescription'",
+            "holds a purpose",
+        );
+    }
+
+    #[test]
+    fn a_sheet_inside_a_package_speaks_of_that_package() {
+        let (sheet, problems) = Sheet::parse("sheet = 1\nplugin = 'other'\n", Some("tern_camera"));
+        assert_eq!(problems[0].message, "the sheet speaks of `other`, but it lies in the package `tern_camera`");
+        assert_eq!(sheet.plugin.text, "other");
+        assert_eq!(Sheet::parse("sheet = 1\n", Some("tern_camera")).0.plugin.text, "tern_camera");
+        assert_eq!(Sheet::parse("sheet = 1\n", None).1[0].message, "the document needs `plugin`");
+    }
+}

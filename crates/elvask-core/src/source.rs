@@ -1,0 +1,140 @@
+//! The texts that have been read, and places in them.
+
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, OnceLock};
+
+use elvask_markup::{LineIndex, Position, Span, TextError, decode};
+
+use crate::files::{Files, shown};
+
+/// Names one of the [`Sources`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct FileId(usize);
+
+/// A place in a text that has been read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Place {
+    /// Which text.
+    pub file: FileId,
+    /// Which bytes of it; empty for a place between two characters.
+    pub span: Span,
+}
+
+/// A text with its path.
+#[derive(Debug)]
+pub struct SourceFile {
+    /// The absolute path.
+    pub path: PathBuf,
+    /// The path from the app, with forward slashes; `../` for what lies outside.
+    pub shown: String,
+    /// The text, byte order mark included. Empty where the file could not be read as text.
+    pub text: Arc<str>,
+    lines: OnceLock<LineIndex>,
+}
+
+impl SourceFile {
+    fn new(path: PathBuf, shown: String, text: Arc<str>) -> Self {
+        SourceFile { path, shown, text, lines: OnceLock::new() }
+    }
+
+    /// Returns line and column of a byte offset.
+    #[must_use]
+    pub fn position(&self, offset: usize) -> Position {
+        self.lines.get_or_init(|| LineIndex::new(&self.text)).position(&self.text, offset)
+    }
+}
+
+/// All texts that have been read for one app. Cheap to clone: the texts are shared.
+#[derive(Debug, Clone, Default)]
+pub struct Sources {
+    root: PathBuf,
+    files: Vec<Arc<SourceFile>>,
+}
+
+/// Why a file could not be read as text.
+#[derive(Debug, thiserror::Error)]
+pub enum ReadError {
+    /// The system would not hand it out.
+    #[error("{0}")]
+    System(#[from] std::io::Error),
+    /// Its bytes are not text.
+    #[error("{0}")]
+    Text(#[from] TextError),
+}
+
+impl ReadError {
+    /// Returns the sentence for people, without the system's own number for the error.
+    #[must_use]
+    pub fn message(&self) -> String {
+        match self {
+            ReadError::System(error) => match error.kind() {
+                std::io::ErrorKind::NotFound => "the file is not there".to_owned(),
+                std::io::ErrorKind::PermissionDenied => "the file may not be read by this user".to_owned(),
+                _ => format!("the file cannot be read: {error}"),
+            },
+            ReadError::Text(error) => error.to_string(),
+        }
+    }
+}
+
+impl Sources {
+    /// Makes an empty collection for the app at `root`.
+    #[must_use]
+    pub fn new(root: &Path) -> Self {
+        Sources { root: root.to_owned(), files: Vec::new() }
+    }
+
+    /// Adds a text that has been read already.
+    pub fn add(&mut self, path: &Path, text: impl Into<Arc<str>>) -> FileId {
+        let file = SourceFile::new(path.to_owned(), shown(path, &self.root), text.into());
+        self.files.push(Arc::new(file));
+        FileId(self.files.len() - 1)
+    }
+
+    /// Reads a file; where it cannot be read as text, an empty text stands in for it, so that a place can name it.
+    pub fn read(&mut self, files: &dyn Files, path: &Path) -> (FileId, Result<Arc<str>, ReadError>) {
+        match read_text(files, path) {
+            Ok(text) => {
+                let text: Arc<str> = text.into();
+                (self.add(path, Arc::clone(&text)), Ok(text))
+            }
+            Err(error) => (self.add(path, ""), Err(error)),
+        }
+    }
+
+    /// Returns the file that an id names.
+    #[must_use]
+    pub fn file(&self, id: FileId) -> &SourceFile {
+        #[expect(clippy::indexing_slicing, reason = "ids are made here and files are never taken out")]
+        &self.files[id.0]
+    }
+
+    /// Puts another text in the place of a file's.
+    pub fn replace(&mut self, id: FileId, text: impl Into<Arc<str>>) {
+        let old = self.file(id);
+        let file = SourceFile::new(old.path.clone(), old.shown.clone(), text.into());
+        if let Some(slot) = self.files.get_mut(id.0) {
+            *slot = Arc::new(file);
+        }
+    }
+
+    /// Returns the text that a place covers.
+    #[must_use]
+    pub fn text_at(&self, place: Place) -> &str {
+        place.span.of(&self.file(place.file).text)
+    }
+
+    /// Returns line and column of the start of a place.
+    #[must_use]
+    pub fn position(&self, place: Place) -> Position {
+        self.file(place.file).position(place.span.start)
+    }
+}
+
+/// Reads a file as text.
+///
+/// # Errors
+/// What the system says, or why the bytes are not text.
+pub fn read_text(files: &dyn Files, path: &Path) -> Result<String, ReadError> {
+    Ok(decode(files.read(path)?)?)
+}

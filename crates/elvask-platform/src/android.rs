@@ -1,0 +1,236 @@
+//! Android: permissions, how they are granted, what replaces and accompanies them.
+
+use std::sync::OnceLock;
+
+use serde::Serialize;
+
+use crate::names::nearest;
+use crate::table::rows;
+
+/// The target level that is assumed where an app's own cannot be read: the one that the store asks of new apps.
+///
+/// Source: "Target API level requirements" of the store.
+pub const ASSUMED_TARGET_LEVEL: u32 = 36;
+
+/// A permission that the platform declares.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Permission {
+    /// The full name.
+    pub name: &'static str,
+    /// The lowest level that has it.
+    pub first_level: u32,
+    /// The highest level that has it, where it is gone.
+    pub last_level: Option<u32>,
+    /// The protection level with its flags, joined by `|`.
+    pub protection: &'static str,
+    group: &'static str,
+}
+
+/// How an app comes by a permission.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Grant {
+    /// At install, without a question.
+    AtInstall,
+    /// By a dialog while the app runs; at install below level 23.
+    Prompt,
+    /// By the user, on a settings screen of its own.
+    SettingsScreen,
+    /// Not at all: the system keeps it for itself, for its maker or for the holder of a role.
+    Never,
+    /// By another app that declares it, in a way that the platform does not tell.
+    Unknown,
+}
+
+impl Grant {
+    /// Returns a short phrase for people.
+    #[must_use]
+    pub fn title(self) -> &'static str {
+        match self {
+            Grant::AtInstall => "at install",
+            Grant::Prompt => "by a prompt",
+            Grant::SettingsScreen => "on a settings screen",
+            Grant::Never => "never to such an app",
+            Grant::Unknown => "by the app that declares it",
+        }
+    }
+}
+
+impl Permission {
+    /// Returns how an app from a store comes by the permission.
+    #[must_use]
+    pub fn grant(&self) -> Grant {
+        let flags = || self.protection.split('|');
+        match flags().next() {
+            Some("normal") => Grant::AtInstall,
+            Some("dangerous") => Grant::Prompt,
+            _ if flags().any(|flag| flag == "appop") => Grant::SettingsScreen,
+            _ => Grant::Never,
+        }
+    }
+
+    /// Says whether a developer can grant it from a shell, though no user can.
+    #[must_use]
+    pub fn for_developers(&self) -> bool {
+        self.protection.split('|').any(|flag| flag == "development")
+    }
+
+    /// Returns the group under which the system asks for it, without `android.permission-group.`.
+    #[must_use]
+    pub fn group(&self) -> Option<&'static str> {
+        (self.grant() == Grant::Prompt && !self.group.is_empty()).then_some(self.group)
+    }
+}
+
+/// Returns all permissions of the platform, in the order of their names.
+pub fn permissions() -> &'static [Permission] {
+    static TABLE: OnceLock<Vec<Permission>> = OnceLock::new();
+    TABLE.get_or_init(|| {
+        let row = |row: crate::table::Row| Permission {
+            name: row.cell(0),
+            first_level: row.number(1).unwrap_or(1),
+            last_level: row.number(2),
+            protection: row.cell(3),
+            group: row.cell(4),
+        };
+        rows(include_str!("../data/android-permissions.tsv")).map(row).collect()
+    })
+}
+
+/// Looks a permission up by its full name.
+#[must_use]
+pub fn permission(name: &str) -> Option<&'static Permission> {
+    let all = permissions();
+    all.binary_search_by(|permission| permission.name.cmp(name)).ok().and_then(|at| all.get(at))
+}
+
+/// The start of the names of the platform's own permissions.
+pub const PERMISSION_PREFIX: &str = "android.permission.";
+
+/// Returns the permission that a misspelt name is meant to be, if one is near enough.
+///
+/// The last part of the name decides, so that a missing or wrong prefix does not matter.
+#[must_use]
+pub fn nearest_permission(name: &str) -> Option<&'static Permission> {
+    let last = name.rsplit('.').next().unwrap_or(name);
+    let short = || permissions().iter().filter_map(|permission| permission.name.strip_prefix(PERMISSION_PREFIX));
+    let found = short().find(|known| known.eq_ignore_ascii_case(last)).or_else(|| nearest(last, short()))?;
+    permission(&format!("{PERMISSION_PREFIX}{found}"))
+}
+
+/// A permission that stops doing anything at a level.
+#[derive(Debug, Clone)]
+pub struct Succession {
+    /// The permission's full name.
+    pub permission: &'static str,
+    /// It holds for apps that target this level or a higher one.
+    pub target_from: u32,
+    /// The highest level at which the permission still does something.
+    pub cap: u32,
+    /// What stands in for it; empty where nothing does.
+    pub successors: Vec<&'static str>,
+    /// What happens, in a sentence.
+    pub effect: &'static str,
+}
+
+/// Returns what is known of a permission that a later level replaces.
+#[must_use]
+pub fn succession(permission: &str) -> Option<Succession> {
+    rows(include_str!("../data/android-permission-successors.tsv")).find(|row| row.cell(0) == permission).and_then(
+        |row| {
+            Some(Succession {
+                permission: row.cell(0),
+                target_from: row.number(1)?,
+                cap: row.number(2)?,
+                successors: row.words(3),
+                effect: row.cell(4),
+            })
+        },
+    )
+}
+
+/// A permission that does not work alone.
+#[derive(Debug, Clone)]
+pub struct Companion {
+    /// It holds for apps that target this level or a higher one.
+    pub target_from: u32,
+    /// One of these must stand beside it.
+    pub one_of: Vec<&'static str>,
+    /// `error` or `warning`.
+    pub level: &'static str,
+    /// What happens, in a sentence.
+    pub effect: &'static str,
+}
+
+/// Returns what must stand beside a permission.
+pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
+    rows(include_str!("../data/android-permission-companions.tsv"))
+        .filter(move |row| match row.cell(0).strip_suffix('*') {
+            Some(start) => permission.starts_with(start),
+            None => row.cell(0) == permission,
+        })
+        .filter_map(|row| {
+            Some(Companion {
+                target_from: row.number(1)?,
+                one_of: row.words(2),
+                level: row.cell(3),
+                effect: row.cell(4),
+            })
+        })
+}
+
+/// Returns what the store wants of an app with this permission.
+#[must_use]
+pub fn store_review(permission: &str) -> Option<&'static str> {
+    rows(include_str!("../data/android-store-review.tsv")).find(|row| row.cell(0) == permission).map(|row| row.cell(1))
+}
+
+/// Returns the actions, apart from VIEW, by which an app sees the handlers of a scheme.
+#[must_use]
+pub fn query_actions(scheme: &str) -> Vec<&'static str> {
+    rows(include_str!("../data/android-query-actions.tsv"))
+        .find(|row| row.cell(0) == scheme)
+        .map(|row| row.words(1))
+        .unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_table_is_sorted_so_that_look_up_works() {
+        assert!(permissions().is_sorted_by(|one, other| one.name < other.name));
+        assert!(permissions().iter().all(|known| permission(known.name) == Some(known)));
+    }
+
+    #[test]
+    fn grants_follow_the_protection() {
+        let grant = |name: &str| permission(&format!("{PERMISSION_PREFIX}{name}")).unwrap().grant();
+        assert_eq!(grant("INTERNET"), Grant::AtInstall);
+        assert_eq!(grant("CAMERA"), Grant::Prompt);
+        assert_eq!(grant("SYSTEM_ALERT_WINDOW"), Grant::SettingsScreen);
+        assert_eq!(grant("REBOOT"), Grant::Never);
+    }
+
+    #[test]
+    fn misspelt_names_lead_to_the_right_one() {
+        let meant = |name| nearest_permission(name).map(|permission| permission.name);
+        assert_eq!(meant("android.permission.POST_NOTIFICATION"), Some("android.permission.POST_NOTIFICATIONS"));
+        assert_eq!(meant("android.permissions.CAMERA"), Some("android.permission.CAMERA"));
+        assert_eq!(meant("RECORD_AUDIO"), Some("android.permission.RECORD_AUDIO"));
+        assert_eq!(meant("android.permission.FLY"), None);
+    }
+
+    #[test]
+    fn every_name_in_the_other_tables_is_a_permission() {
+        let successors = rows(include_str!("../data/android-permission-successors.tsv"))
+            .flat_map(|row| row.words(3).into_iter().chain([row.cell(0)]));
+        let companions = rows(include_str!("../data/android-permission-companions.tsv"))
+            .flat_map(|row| row.words(2).into_iter().chain([row.cell(0)]));
+        let reviewed = rows(include_str!("../data/android-store-review.tsv")).map(|row| row.cell(0));
+        for name in successors.chain(companions).chain(reviewed).filter(|name| !name.ends_with('*')) {
+            assert!(permission(name).is_some(), "{name}");
+        }
+    }
+}

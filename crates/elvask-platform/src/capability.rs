@@ -1,0 +1,137 @@
+//! Capabilities: platform-neutral names for what a plugin needs.
+
+use crate::names::nearest;
+use crate::table::{Row, rows};
+use crate::{Platform, Version};
+
+/// A capability.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Capability {
+    /// The name in sheets.
+    pub name: &'static str,
+    /// The name for people.
+    pub title: &'static str,
+    /// What it means on each platform, in a few sentences.
+    pub meaning: &'static str,
+}
+
+/// One thing that a capability wants declared.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct CapabilityNeed {
+    /// Where.
+    pub platform: Platform,
+    /// The kind of requirement: `permission`, `query`, `usage` or `query-scheme`.
+    pub kind: &'static str,
+    /// The permission, the key, the scheme; for a query the action, with a scheme behind a space where it has one.
+    pub name: &'static str,
+    /// It holds for apps that target this level or a higher one.
+    pub target_from: Option<u32>,
+    /// It holds for apps that run on devices of this level or a lower one.
+    pub devices_to: Option<u32>,
+    /// It holds for apps that run on systems below this version.
+    pub ios_below: Option<Version>,
+    /// What becomes `maxSdkVersion`.
+    pub max_level: Option<u32>,
+    /// Worth having and not necessary.
+    pub optional: bool,
+}
+
+impl Capability {
+    /// Goes through what the capability wants declared, on both platforms.
+    pub fn needs(self) -> impl Iterator<Item = CapabilityNeed> {
+        rows(include_str!("../data/capability-needs.tsv")).filter(move |row| row.cell(0) == self.name).map(read_need)
+    }
+}
+
+fn read_need(row: Row) -> CapabilityNeed {
+    let mut need = CapabilityNeed {
+        platform: if row.cell(1) == "ios" { Platform::Ios } else { Platform::Android },
+        kind: row.cell(2),
+        name: row.cell(3),
+        target_from: None,
+        devices_to: None,
+        ios_below: None,
+        max_level: None,
+        optional: false,
+    };
+    for word in row.words(4) {
+        if let Some(level) = word.strip_prefix("target>=") {
+            need.target_from = level.parse().ok();
+        } else if let Some(level) = word.strip_prefix("devices<=") {
+            need.devices_to = level.parse().ok();
+        } else if let Some(version) = word.strip_prefix("ios<") {
+            need.ios_below = Version::parse(version);
+        } else if let Some(level) = word.strip_prefix("max-level=") {
+            need.max_level = level.parse().ok();
+        } else if word == "optional" {
+            need.optional = true;
+        }
+    }
+    need
+}
+
+/// Goes through all capabilities.
+pub fn capabilities() -> impl Iterator<Item = Capability> {
+    rows(include_str!("../data/capabilities.tsv")).map(|row| Capability {
+        name: row.cell(0),
+        title: row.cell(1),
+        meaning: row.cell(2),
+    })
+}
+
+/// Looks a capability up by its name in sheets.
+#[must_use]
+pub fn capability(name: &str) -> Option<Capability> {
+    capabilities().find(|known| known.name == name)
+}
+
+/// Returns the capability that a misspelt name is meant to be, if one is near enough.
+#[must_use]
+pub fn nearest_capability(name: &str) -> Option<&'static str> {
+    nearest(name, capabilities().map(|known| known.name))
+}
+
+/// Goes through the capabilities that want a declaration of that kind and name.
+pub fn capabilities_with(kind: &str, name: &str) -> impl Iterator<Item = Capability> {
+    capabilities().filter(move |capability| capability.needs().any(|need| need.kind == kind && need.name == name))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{android, ios};
+
+    #[test]
+    fn every_need_names_something_that_exists() {
+        let all: Vec<_> = rows(include_str!("../data/capability-needs.tsv")).collect();
+        for row in &all {
+            assert!(capability(row.cell(0)).is_some(), "{row:?}");
+            let need = read_need(*row);
+            let known = match need.kind {
+                "permission" => {
+                    !need.name.starts_with(android::PERMISSION_PREFIX) || android::permission(need.name).is_some()
+                }
+                "usage" => ios::usage_key(need.name).is_some_and(ios::UsageKey::is_for_ios),
+                "query" | "query-scheme" => true,
+                _ => false,
+            };
+            assert!(known, "{row:?}");
+            let conditions = [need.target_from, need.devices_to, need.max_level].iter().flatten().count()
+                + usize::from(need.ios_below.is_some())
+                + usize::from(need.optional);
+            assert_eq!(conditions, row.words(4).len(), "a condition of {row:?} is not read");
+        }
+        for capability in capabilities() {
+            assert!(capability.needs().next().is_some(), "{} wants nothing", capability.name);
+        }
+    }
+
+    #[test]
+    fn bluetooth_changes_with_the_level() {
+        let needs: Vec<_> = capability("bluetooth").unwrap().needs().collect();
+        let old = needs.iter().find(|need| need.name == "android.permission.BLUETOOTH").unwrap();
+        assert_eq!((old.max_level, old.devices_to, old.target_from), (Some(30), Some(30), None));
+        let new = needs.iter().find(|need| need.name == "android.permission.BLUETOOTH_SCAN").unwrap();
+        assert_eq!((new.max_level, new.target_from), (None, Some(31)));
+    }
+}

@@ -1,0 +1,45 @@
+//! Finding the name that somebody meant.
+
+use strsim::damerau_levenshtein;
+
+/// Returns the known name that is nearest to `name`, if it is near enough to be meant.
+///
+/// A difference in case alone always counts as near; otherwise about one letter in six may differ, at least one and at
+/// most three. Of two names that are equally near neither is returned, as it would be a guess.
+#[must_use]
+pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Option<&'k str> {
+    let wanted = name.to_lowercase();
+    let allowed = (wanted.chars().count() / 6).clamp(1, 3);
+    let mut best: Option<(usize, &str)> = None;
+    let mut tied = false;
+    for candidate in known {
+        if candidate.len().abs_diff(wanted.len()) > allowed {
+            continue;
+        }
+        let distance = damerau_levenshtein(&wanted, &candidate.to_lowercase());
+        match best {
+            _ if distance > allowed => {}
+            Some((least, _)) if distance > least => {}
+            Some((least, other)) if distance == least => tied = tied || other != candidate,
+            _ => {
+                best = Some((distance, candidate));
+                tied = false;
+            }
+        }
+    }
+    best.filter(|_| !tied).map(|(_, candidate)| candidate)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn near_names_are_found_and_far_ones_are_not() {
+        let known = ["camera", "microphone", "contacts", "calendar"];
+        assert_eq!(nearest("camrea", known), Some("camera"));
+        assert_eq!(nearest("Camera", known), Some("camera"));
+        assert_eq!(nearest("micro", known), None);
+        assert_eq!(nearest("bat", ["cat", "rat"]), None, "a tie is no answer");
+    }
+}

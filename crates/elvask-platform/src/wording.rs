@@ -1,0 +1,110 @@
+//! Texts that people leave where a real one belongs.
+
+use crate::table::rows;
+
+/// What kind of value is looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ValueUse {
+    /// An id, a key or another value for a machine.
+    Machine,
+    /// A purpose, read by people.
+    Purpose,
+}
+
+/// Returns the part of a value that shows that nobody has filled it in yet: a known phrase, something in angle or
+/// square brackets, a word in capitals that starts with `YOUR`, or nothing but crosses and dots.
+#[must_use]
+pub fn placeholder_in(value: &str, used: ValueUse) -> Option<&str> {
+    let trimmed = value.trim();
+    if trimmed.is_empty() {
+        return None;
+    }
+    if trimmed.len() >= 3
+        && trimmed.chars().all(|character| matches!(character, 'x' | 'X' | '.' | '…' | '-' | '_' | '*'))
+    {
+        return Some(trimmed);
+    }
+    let bracketed = [('<', '>'), ('[', ']')].iter().find_map(|(open, close)| {
+        let start = trimmed.find(*open)?;
+        let end = start + trimmed.get(start..)?.find(*close)?;
+        trimmed.get(start..=end).filter(|inside| inside.chars().any(char::is_alphabetic))
+    });
+    if bracketed.is_some() {
+        return bracketed;
+    }
+    let mut words = trimmed.split(|character: char| !(character.is_alphanumeric() || character == '_'));
+    let shouted = words.find(|word| {
+        let capitals = !word.chars().any(char::is_lowercase);
+        // "todo" in small letters is a plain word in some languages.
+        let marker = matches!(*word, "TODO" | "FIXME" | "TBD" | "XXX");
+        capitals
+            && (marker
+                || word.starts_with("YOUR_")
+                || word.ends_with("_HERE")
+                || (word.len() > 4 && word.starts_with("YOUR")))
+    });
+    if shouted.is_some() {
+        return shouted;
+    }
+    let phrases = rows(include_str!("../data/placeholder-words.tsv"))
+        .filter(|row| used == ValueUse::Purpose || row.cell(1) == "any")
+        .map(|row| row.cell(0));
+    find_phrase(trimmed, phrases)
+}
+
+/// Returns the part of a purpose that only says that something is asked for.
+///
+/// A purpose is vague when a stock phrase and the words that name the thing asked for are all that it says: once they are
+/// taken away, fewer than four words are left.
+#[must_use]
+pub fn vague_part(purpose: &str) -> Option<&str> {
+    let phrases = || rows(include_str!("../data/vague-purposes.tsv")).map(|row| row.cell(0));
+    let found = find_phrase(purpose, phrases())?;
+    let words = |text: &str| text.split_whitespace().filter(|word| word.chars().any(char::is_alphabetic)).count();
+    (words(purpose).saturating_sub(words(found)) < 5).then_some(found)
+}
+
+/// Finds the first of some lower-case phrases in a text, as whole words, whatever its case.
+fn find_phrase(text: &str, phrases: impl Iterator<Item = &'static str>) -> Option<&str> {
+    // ASCII alone is folded, so that offsets in the folded text are offsets in the text.
+    let folded = text.to_ascii_lowercase();
+    let mut phrases = phrases;
+    phrases.find_map(|phrase| {
+        let edge = |character: Option<char>| character.is_none_or(|character| !character.is_alphanumeric());
+        let (start, _) = folded.match_indices(phrase).find(|(at, _)| {
+            let before = folded.get(..*at).and_then(|before| before.chars().next_back());
+            let after = folded.get(at + phrase.len()..).and_then(|after| after.chars().next());
+            edge(before) && edge(after)
+        })?;
+        text.get(start..start + phrase.len())
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_nobody_filled_in_is_recognised() {
+        let purpose = |text| placeholder_in(text, ValueUse::Purpose);
+        assert_eq!(purpose("TODO: say why"), Some("TODO"));
+        assert_eq!(purpose("Guarda todo el registro del anillo."), None);
+        assert_eq!(purpose("Your text here"), Some("Your text here"));
+        assert_eq!(purpose("We need <reason>."), Some("<reason>"));
+        assert_eq!(purpose("xxx"), Some("xxx"));
+        assert_eq!(purpose("Finds rings near you, in meadows and on mudflats."), None);
+        assert_eq!(purpose("Voeg een foto toe aan Todos."), None, "whole words alone");
+        let machine = |text| placeholder_in(text, ValueUse::Machine);
+        assert_eq!(machine("YOUR_APP_ID_HERE"), Some("YOUR_APP_ID_HERE"));
+        assert_eq!(machine("knot-48210077"), None);
+        assert_eq!(machine("$(KNOT_APP_ID)"), None);
+    }
+
+    #[test]
+    fn a_purpose_that_says_nothing_is_vague() {
+        assert!(vague_part("This app needs access to the camera.").is_some());
+        assert!(vague_part("Camera permission is required").is_some());
+        assert!(vague_part("Photographs the ring on a bird's leg.").is_none());
+        assert!(vague_part("This app uses the camera to photograph the ring on a bird's leg.").is_none());
+    }
+}
