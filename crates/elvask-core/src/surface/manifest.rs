@@ -246,7 +246,7 @@ fn read_query(element: Element<'_>) -> Option<DeclaredQuery<'_>> {
 ///
 /// Source: "Fulfill common use cases while having limited package visibility" in the platform's guides. A query by scheme
 /// is met by the scheme's other actions too, as the same apps handle them; a query without data of its own meets any.
-fn covers(declared: &Query, wanted: &Query) -> bool {
+pub fn covers(declared: &Query, wanted: &Query) -> bool {
     let is = |one: &Option<String>, other: &Option<String>| one.is_some() && one == other;
     if wanted.package.is_some() || wanted.authority.is_some() {
         return is(&declared.package, &wanted.package) || is(&declared.authority, &wanted.authority);

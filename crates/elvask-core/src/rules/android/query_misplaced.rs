@@ -59,6 +59,8 @@ impl Rule for QueryMisplaced {
                     _ => false,
                 })
                 .collect();
+            let remedy = Remedy::edit(title, manifest.file, edits);
+            let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
             let message =
                 format!("<queries> stands inside <{parent}>, where it is ignored; it is a child of <manifest>");
             out.push(
