@@ -18,7 +18,7 @@ pub struct Config {
     /// Purposes by capability or by key.
     pub purposes: Vec<Purpose>,
     /// What is said for single plugins.
-    pub plugins: Vec<PluginConfig>,
+    pub per_plugin: Vec<PluginConfig>,
     /// Hosts under `[links]`.
     pub hosts: Vec<Text>,
     /// Schemes under `[links]`.
@@ -95,14 +95,14 @@ impl Config {
 
     /// Returns what is said for a plugin.
     #[must_use]
-    pub fn plugin(&self, name: &str) -> Option<&PluginConfig> {
-        self.plugins.iter().find(|plugin| plugin.name.text == name)
+    pub fn for_plugin(&self, name: &str) -> Option<&PluginConfig> {
+        self.per_plugin.iter().find(|plugin| plugin.name.text == name)
     }
 
     /// Looks for features and answers that a plugin's sheet does not know.
     #[must_use]
     pub fn check_against(&self, sheet: &Sheet) -> Vec<Problem> {
-        let Some(plugin) = self.plugin(&sheet.plugin.text) else { return Vec::new() };
+        let Some(plugin) = self.for_plugin(&sheet.plugin.text) else { return Vec::new() };
         let features: Vec<_> = sheet.features.iter().map(|feature| feature.name.text.as_str()).collect();
         let mut answers: Vec<_> = sheet.answers.iter().map(|answer| answer.key.text.as_str()).collect();
         answers.extend(["scheme", "host"]);
@@ -157,7 +157,7 @@ fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Config {
             purposes.entries().into_iter().filter_map(|(name, value)| read_purpose(name, value, problems)).collect();
     }
     if let Some(plugins) = root.table("plugins", "`[plugins]`", problems) {
-        config.plugins =
+        config.per_plugin =
             plugins.entries().into_iter().filter_map(|(name, value)| read_plugin(name, value, problems)).collect();
     }
     if let Some(links) = root.table("links", "`[links]`", problems) {
@@ -279,7 +279,7 @@ until = 2027-03-31
         assert_eq!(problems, []);
         assert_eq!(config.purposes[1].text(Some("nl")).unwrap().text, "Neemt roepen op.");
         assert_eq!(config.purposes[1].text(None).unwrap().text, "Records calls.");
-        assert_eq!(config.plugin("knot_banner").unwrap().answers[0].1.text, "knot-48210077");
+        assert_eq!(config.for_plugin("knot_banner").unwrap().answers[0].1.text, "knot-48210077");
         assert_eq!(config.waivers[0].until.as_ref().unwrap().text, "2027-03-31");
         assert_eq!(config.schemes[0].text, "marram");
     }

@@ -140,7 +140,7 @@ fn raw(app: &App) -> Vec<Requirement> {
     for (at, plugin) in app.plugins.iter().enumerate() {
         let Some(found) = &plugin.sheet else { continue };
         let sheet = &found.sheet;
-        let features = app.config.plugin(&plugin.name).map(|config| config.features.as_slice()).unwrap_or_default();
+        let features = app.config.for_plugin(&plugin.name).map(|config| config.features.as_slice()).unwrap_or_default();
         let on = |name: &Text| features.iter().any(|feature| feature.text == name.text);
         let outdated = is_outdated(plugin, sheet);
         for required in &sheet.requires {
@@ -237,7 +237,7 @@ impl Answers {
                 debug_assert_eq!(name, &plugin.name);
                 answers.put(at, key, Answered { value: value.clone(), place: None, declared: false });
             }
-            let config = app.config.plugin(&plugin.name).map(|config| config.answers.as_slice()).unwrap_or_default();
+            let config = app.config.for_plugin(&plugin.name).map(|config| config.answers.as_slice()).unwrap_or_default();
             for (key, answer) in config {
                 let place = app.config_file.map(|file| Place { file, span: answer.span });
                 answers.put(at, &key.text, Answered { value: answer.text.clone(), place, declared: false });

@@ -78,7 +78,7 @@ impl Fixture {
         self
     }
 
-    pub(crate) fn config(self, text: &str) -> Self {
+    pub(crate) fn toml(self, text: &str) -> Self {
         self.file("elvask.toml", &format!("elvask = 1\n{text}\n"))
     }
 

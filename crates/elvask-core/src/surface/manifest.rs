@@ -220,7 +220,9 @@ fn is_launcher(element: Element<'_>) -> bool {
         })
 }
 
-fn read_query(element: Element<'_>) -> Option<DeclaredQuery<'_>> {
+/// Reads an entry of `<queries>`, wherever that stands.
+#[must_use]
+pub fn read_query(element: Element<'_>) -> Option<DeclaredQuery<'_>> {
     let own = |element: Element<'_>, local: &str| element.value(ANDROID, local).map(Cow::into_owned);
     let query = match element.name() {
         "package" => Query { package: Some(own(element, "name")?), ..Query::default() },

@@ -111,7 +111,7 @@ mod tests {
 
     #[test]
     fn with_an_answer_it_is_written() {
-        let app = app().config("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'");
+        let app = app().toml("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'");
         app.mends_manifest(
             ID,
             "    <application>\n        <activity android:name=\".A\"/>\n        <meta-data android:name=\"example.knot.APP_ID\" android:value=\"knot-48210077\"/>\n    </application>\n",

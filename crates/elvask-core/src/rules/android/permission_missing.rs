@@ -128,6 +128,6 @@ mod tests {
         let feature = "[features.video]\n[[requires]]\ncapability = 'microphone'\nfeature = 'video'";
         let app = Fixture::android("    <application/>\n").plugin("tern_camera", feature);
         assert!(app.found(ID).is_empty());
-        assert_eq!(app.config("[plugins.tern_camera]\nfeatures = ['video']").found(ID).len(), 1);
+        assert_eq!(app.toml("[plugins.tern_camera]\nfeatures = ['video']").found(ID).len(), 1);
     }
 }

@@ -7,6 +7,7 @@ use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::{Kind, Need};
 use crate::rules::{About, Rule};
+use crate::surface::{covers, read_query};
 
 /// See the module.
 pub struct QueryMisplaced;
@@ -48,14 +49,9 @@ impl Rule for QueryMisplaced {
                 .groups(Kind::Query)
                 .flat_map(|group| group.requirements)
                 .filter(|requirement| match &requirement.need {
-                    Need::Query(query) => element.node().source().contains(
-                        query
-                            .scheme
-                            .as_ref()
-                            .or(query.package.as_ref())
-                            .or(query.action.as_ref())
-                            .map_or("", String::as_str),
-                    ),
+                    Need::Query(wanted) => {
+                        element.children().filter_map(read_query).any(|entry| covers(&entry.query, wanted))
+                    }
                     _ => false,
                 })
                 .collect();

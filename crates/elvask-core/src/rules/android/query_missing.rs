@@ -7,7 +7,7 @@ use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::{Kind, Need, Query};
 use crate::rules::support::{add_query, who_needs};
 use crate::rules::{About, Rule};
-use crate::surface::ManifestView;
+use crate::surface::{ManifestView, covers, read_query};
 
 /// The target level from which other apps are hidden.
 pub(super) const HIDDEN_FROM: u32 = 30;
@@ -61,20 +61,8 @@ impl Rule for QueryMissing {
 
 /// Says whether a misplaced `<queries>` holds the entry, of which another rule speaks.
 fn stands_elsewhere(manifest: &ManifestView<'_>, wanted: &Query) -> bool {
-    manifest.misplaced_queries.iter().flat_map(|queries| queries.children()).any(|entry| {
-        let value = |element: &str, local: &str| {
-            entry
-                .child(element)
-                .and_then(|child| child.value(crate::surface::ANDROID, local))
-                .map(|value| value.into_owned())
-        };
-        let own = entry.value(crate::surface::ANDROID, "name").map(|name| name.into_owned());
-        match entry.name() {
-            "package" => own == wanted.package,
-            "intent" => value("action", "name") == wanted.action && value("data", "scheme") == wanted.scheme,
-            _ => false,
-        }
-    })
+    let entries = manifest.misplaced_queries.iter().flat_map(|queries| queries.children());
+    entries.filter_map(read_query).any(|entry| covers(&entry.query, wanted))
 }
 
 /// Says in words what a query makes visible.

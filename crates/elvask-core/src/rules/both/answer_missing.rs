@@ -76,7 +76,7 @@ mod tests {
         let app = Fixture::android(&inside("")).plugin("knot_banner", SHEET);
         assert_eq!(app.found(ID), ["error example.knot.APP_ID 3:70"]);
         app.is_left_alone();
-        app.config("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'")
+        app.toml("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'")
             .mends_manifest(ID, &inside("knot-48210077"));
     }
 }

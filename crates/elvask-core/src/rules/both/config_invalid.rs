@@ -39,7 +39,7 @@ mod tests {
     fn unknown_names_are_told_with_the_known_ones() {
         let app = Fixture::android("    <application/>\n")
             .plugin("tern_camera", "[features.video]\n")
-            .config("[plugins.tern_camera]\nfeatures = ['vidoe']\n[plugins.tern_camera.answers]\nid = '7'");
+            .toml("[plugins.tern_camera]\nfeatures = ['vidoe']\n[plugins.tern_camera.answers]\nid = '7'");
         assert_eq!(app.found("config-invalid"), ["error elvask.toml 3:13", "error elvask.toml 5:1"]);
         let messages: Vec<_> = app.findings("config-invalid").into_iter().map(|finding| finding.message).collect();
         assert_eq!(messages[0], "`vidoe` is no feature of tern_camera; did you mean `video`?");

@@ -74,7 +74,7 @@ mod tests {
         assert_eq!(app.findings(ID)[0].message, "godwit_float 2.1.0 has no iOS side, and the app has");
         assert!(app.found("query-scheme-missing").is_empty(), "nothing is wanted where it does not run");
         let waived =
-            app.config("[[waivers]]\nrule = 'plugin-unsupported'\nsubject = 'godwit_float'\nreason = 'Android alone.'");
+            app.toml("[[waivers]]\nrule = 'plugin-unsupported'\nsubject = 'godwit_float'\nreason = 'Android alone.'");
         assert_eq!(waived.findings(ID)[0].waived.as_deref(), Some("Android alone."));
     }
 }

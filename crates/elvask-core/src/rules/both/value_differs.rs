@@ -131,7 +131,7 @@ mod tests {
     fn the_owners_answer_is_written() {
         let app = Fixture::android(&inside("knot-11111111")).plugin("knot_banner", SHEET);
         assert!(app.found(ID).is_empty(), "what is declared counts as the answer");
-        let app = app.config("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'");
+        let app = app.toml("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'");
         assert_eq!(app.found(ID), ["warning example.knot.APP_ID 3:70"]);
         app.mends_manifest(ID, &inside("knot-48210077"));
     }
@@ -147,7 +147,7 @@ mod tests {
     #[test]
     fn a_persons_text_is_never_replaced() {
         let app = Fixture::ios("    <key>NSCameraUsageDescription</key>\n    <string>Photographs the ring.</string>\n")
-            .config("[purposes]\ncamera = 'Photographs rings and legs.'");
+            .toml("[purposes]\ncamera = 'Photographs rings and legs.'");
         assert_eq!(app.found(ID), ["warning NSCameraUsageDescription 4:5"]);
         app.is_left_alone();
     }

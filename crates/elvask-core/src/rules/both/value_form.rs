@@ -81,9 +81,9 @@ mod tests {
         assert!(app.findings(ID)[0].message.ends_with("the form `knot-[0-9]{8}`"), "{}", app.findings(ID)[0].message);
         app.is_left_alone();
         app.clone()
-            .config("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'")
+            .toml("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'")
             .mends_plist(ID, &entry("knot-48210077"));
-        let wrong = app.config("[plugins.knot_banner.answers]\napp_id = '7'");
+        let wrong = app.toml("[plugins.knot_banner.answers]\napp_id = '7'");
         assert_eq!(wrong.found(ID), ["error knot_banner.app_id 3:10", "error ExampleKnotAppId 4:5"]);
         wrong.is_left_alone();
         assert!(Fixture::ios(&entry("$(KNOT_ID)")).plugin("knot_banner", SHEET).found(ID).is_empty());

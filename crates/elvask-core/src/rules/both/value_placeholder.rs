@@ -61,7 +61,7 @@ impl Rule for ValuePlaceholder {
             }
         }
         let Some(file) = context.app.config_file else { return };
-        for plugin in &context.app.config.plugins {
+        for plugin in &context.app.config.per_plugin {
             for (key, answer) in &plugin.answers {
                 let name = format!("{}.{}", plugin.name.text, key.text);
                 report(&name, &answer.text, Place { file, span: answer.span }, None, ValueUse::Machine);
@@ -92,14 +92,14 @@ mod tests {
         assert_eq!(app.found(ID), ["error ExampleKnotAppId 4:5"]);
         assert!(app.found("value-form").is_empty(), "one mistake, one finding");
         app.is_left_alone();
-        app.config("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'").mends_plist(ID, &entry("knot-48210077"));
+        app.toml("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'").mends_plist(ID, &entry("knot-48210077"));
     }
 
     #[test]
     fn elvask_toml_is_looked_at_too_and_never_copied_from() {
         let app = Fixture::ios("    <key>A</key>\n    <true/>\n")
             .needs("tern_camera", "capability = 'camera'")
-            .config("[purposes]\ncamera = 'TODO'");
+            .toml("[purposes]\ncamera = 'TODO'");
         assert_eq!(app.found(ID), ["error camera 3:10"]);
         app.is_left_alone();
     }

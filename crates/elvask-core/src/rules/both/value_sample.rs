@@ -88,6 +88,6 @@ mod tests {
     #[test]
     fn a_real_answer_takes_its_place() {
         let app = Fixture::ios(&entry("knot-00000000")).plugin("knot_banner", SHEET);
-        app.config("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'").mends_plist(ID, &entry("knot-48210077"));
+        app.toml("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'").mends_plist(ID, &entry("knot-48210077"));
     }
 }

@@ -65,14 +65,14 @@ mod tests {
 
     #[test]
     fn a_waiver_that_fits_nothing_is_told() {
-        let app = Fixture::android("    <application/>\n").config(WAIVER);
+        let app = Fixture::android("    <application/>\n").toml(WAIVER);
         assert_eq!(app.found(ID), ["warning permission-store-review 3:8"]);
     }
 
     #[test]
     fn a_waiver_holds_until_its_last_day() {
         let mut app =
-            Fixture::android("    <uses-permission android:name='android.permission.READ_SMS'/>\n").config(WAIVER);
+            Fixture::android("    <uses-permission android:name='android.permission.READ_SMS'/>\n").toml(WAIVER);
         app.settings.today = Some("2027-03-31".to_owned());
         assert!(app.found(ID).is_empty());
         assert!(app.findings("permission-store-review")[0].waived.is_some());

@@ -128,7 +128,7 @@ mod tests {
         assert_eq!(app.found(ID), ["error ExampleKnotAppId 2:1"]);
         assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
         app.is_left_alone();
-        app.config("[plugins.knot_banner.answers]\nid = 'knot-7'")
+        app.toml("[plugins.knot_banner.answers]\nid = 'knot-7'")
             .mends_plist(ID, &format!("{NAME}    <key>ExampleKnotAppId</key>\n    <string>knot-7</string>\n"));
     }
 

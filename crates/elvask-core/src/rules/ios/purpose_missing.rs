@@ -99,7 +99,7 @@ mod tests {
         let app = Fixture::ios(&format!("{MICROPHONE}{NAME}")).needs("tern_camera", "capability = 'camera'");
         let camera = "    <key>NSCameraUsageDescription</key>\n    <string>Birds &amp; rings.</string>\n";
         app.clone().purpose("camera", "Birds & rings.").mends_plist(ID, &format!("{MICROPHONE}{camera}{NAME}"));
-        app.config("[purposes]\nNSCameraUsageDescription = 'Birds & rings.'")
+        app.toml("[purposes]\nNSCameraUsageDescription = 'Birds & rings.'")
             .mends_plist(ID, &format!("{MICROPHONE}{camera}{NAME}"));
     }
 

@@ -103,6 +103,6 @@ mod tests {
         let app = Fixture::ios(NAME).needs("p", "ios.query-scheme = '{scheme}'");
         assert!(app.found(ID).is_empty());
         assert_eq!(app.found("answer-missing"), ["error p.scheme 3:1"]);
-        assert_eq!(app.config("[links]\nschemes = ['marram']").found(ID), ["error marram 2:1"]);
+        assert_eq!(app.toml("[links]\nschemes = ['marram']").found(ID), ["error marram 2:1"]);
     }
 }

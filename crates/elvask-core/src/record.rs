@@ -1,0 +1,475 @@
+//! The JSON of `check`, `survey` and the other commands, as plain data.
+//!
+//! Paths are relative to the app, with forward slashes; lines and columns count from 1, columns in characters; `start` and
+//! `end` are byte offsets.
+
+use elvask_platform::android::Grant;
+use elvask_platform::{Platform, Version};
+use serde::Serialize;
+
+use crate::app::App;
+use crate::check::Report;
+use crate::discover::Layout;
+use crate::finding::{Finding, Level, NeededBy, Remedy, Want};
+use crate::requirement::Strength;
+use crate::source::{Place, Sources};
+use crate::survey::{Declaration, Survey};
+use crate::why::Answer;
+
+/// The version of the JSON.
+pub const FORMAT: u32 = 1;
+
+/// A file with a line and a column.
+#[derive(Debug, Clone, Serialize)]
+pub struct PlaceRecord {
+    /// The file.
+    pub file: String,
+    /// The line.
+    pub line: usize,
+    /// The column.
+    pub column: usize,
+}
+
+impl PlaceRecord {
+    /// Turns a place into a record.
+    #[must_use]
+    pub fn of(sources: &Sources, place: Place) -> Self {
+        let at = sources.position(place);
+        PlaceRecord { file: sources.file(place.file).shown.clone(), line: at.line, column: at.column }
+    }
+}
+
+/// The app that was looked at.
+#[derive(Debug, Clone, Serialize)]
+pub struct AppRecord {
+    /// Its layouts.
+    pub layouts: Vec<Layout>,
+    /// Its Android side.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub android: Option<AndroidRecord>,
+    /// Its iOS side.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub ios: Option<IosRecord>,
+}
+
+/// The Android side of an app.
+#[derive(Debug, Clone, Serialize)]
+pub struct AndroidRecord {
+    /// The application id; null where it is not stated in so many words.
+    pub id: Option<String>,
+    /// The lowest level; null where it is not stated in so many words.
+    pub min_level: Option<u32>,
+    /// The target level; null where it is not stated in so many words.
+    pub target_level: Option<u32>,
+}
+
+/// The iOS side of an app.
+#[derive(Debug, Clone, Serialize)]
+pub struct IosRecord {
+    /// The bundle id; null where it is not stated in so many words.
+    pub id: Option<String>,
+    /// The lowest version; null where it is not stated in so many words.
+    pub min_version: Option<Version>,
+}
+
+impl AppRecord {
+    /// Turns an app into a record.
+    #[must_use]
+    pub fn of(app: &App) -> Self {
+        let android = app.android.as_ref().map(|android| AndroidRecord {
+            id: android.id.clone(),
+            min_level: android.min_level.value,
+            target_level: android.target_level.value,
+        });
+        let ios = app.ios.as_ref().map(|ios| IosRecord { id: ios.id.clone(), min_version: ios.min_version });
+        AppRecord { layouts: app.layouts.clone(), android, ios }
+    }
+}
+
+/// Who needs something.
+#[derive(Debug, Clone, Serialize)]
+pub struct NeededByRecord {
+    /// The plugin.
+    pub plugin: String,
+    /// Its installed version.
+    pub version: Option<String>,
+    /// Where it was learnt: `sheet`.
+    pub evidence: &'static str,
+    /// The file that says so.
+    pub file: String,
+    /// The line that says so.
+    pub line: usize,
+    /// The capability that it is part of.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub capability: Option<&'static str>,
+    /// Why, in the words of the sheet.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
+}
+
+impl NeededByRecord {
+    fn of(sources: &Sources, needed: &NeededBy) -> Self {
+        let place = PlaceRecord::of(sources, needed.learnt);
+        NeededByRecord {
+            plugin: needed.plugin.clone(),
+            version: needed.version.clone(),
+            evidence: "sheet",
+            file: place.file,
+            line: place.line,
+            capability: needed.capability,
+            reason: needed.reason.clone(),
+        }
+    }
+}
+
+/// One replacement.
+#[derive(Debug, Clone, Serialize)]
+pub struct EditRecord {
+    /// The file.
+    pub file: String,
+    /// The first byte that is replaced.
+    pub start: usize,
+    /// The byte past the last one that is replaced.
+    pub end: usize,
+    /// The new text.
+    pub insert: String,
+}
+
+/// What is wanted of the owner.
+#[derive(Debug, Clone, Serialize)]
+#[serde(tag = "want", rename_all = "lowercase")]
+pub enum WantRecord {
+    /// A purpose.
+    Purpose {
+        /// The key that holds it.
+        key: String,
+        /// The capabilities under which it may be given.
+        capabilities: Vec<&'static str>,
+        /// The words of a command line that give it.
+        option: String,
+    },
+    /// An answer.
+    Answer {
+        /// The plugin.
+        plugin: String,
+        /// The name of the answer.
+        key: String,
+        /// What it is.
+        title: Option<String>,
+        /// The words of a command line that give it.
+        option: String,
+    },
+    /// A consent.
+    Consent {
+        /// What is asked for.
+        subject: String,
+        /// What it means.
+        meaning: String,
+        /// The words of a command line that give it.
+        option: String,
+    },
+}
+
+impl From<&Want> for WantRecord {
+    fn from(want: &Want) -> Self {
+        let option = want.option();
+        match want.clone() {
+            Want::Purpose { key, capabilities } => WantRecord::Purpose { key, capabilities, option },
+            Want::Answer { plugin, key, title, .. } => WantRecord::Answer { plugin, key, title, option },
+            Want::Consent { subject, meaning } => WantRecord::Consent { subject, meaning, option },
+        }
+    }
+}
+
+/// What mends a finding.
+#[derive(Debug, Clone, Serialize)]
+pub struct RemedyRecord {
+    /// `edit`, `answer` or `manual`.
+    pub kind: &'static str,
+    /// The lines to add, or the steps to take.
+    pub text: String,
+    /// The edits; empty for the other kinds.
+    pub edits: Vec<EditRecord>,
+    /// What is wanted of the owner first.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub wants: Vec<WantRecord>,
+}
+
+/// A finding.
+#[derive(Debug, Clone, Serialize)]
+pub struct FindingRecord {
+    /// The rule's id.
+    pub rule: &'static str,
+    /// `error`, `warning` or `note`.
+    pub level: Level,
+    /// The platform; null where it concerns neither or both.
+    pub platform: Option<Platform>,
+    /// What it is about.
+    pub subject: String,
+    /// What is wrong.
+    pub message: String,
+    /// What happens if it stays.
+    pub effect: String,
+    /// Where.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+    /// Who needs it.
+    pub needed_by: Vec<NeededByRecord>,
+    /// What mends it.
+    pub remedy: RemedyRecord,
+    /// The reason for which it is accepted.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub waived: Option<String>,
+}
+
+impl FindingRecord {
+    /// Turns a finding into a record.
+    #[must_use]
+    pub fn of(sources: &Sources, finding: &Finding) -> Self {
+        let (mut edits, mut wants) = (Vec::new(), Vec::new());
+        match &finding.remedy {
+            Remedy::Edit { edits: files, .. } => {
+                for (file, list) in files {
+                    edits.extend(list.iter().map(|edit| EditRecord {
+                        file: sources.file(*file).shown.clone(),
+                        start: edit.start,
+                        end: edit.end,
+                        insert: edit.insert.clone(),
+                    }));
+                }
+            }
+            Remedy::Answer { wants: list, .. } => wants = list.iter().map(WantRecord::from).collect(),
+            Remedy::Manual(_) => {}
+        }
+        FindingRecord {
+            rule: finding.rule.id,
+            level: finding.level,
+            platform: finding.platform,
+            subject: finding.subject.clone(),
+            message: finding.message.clone(),
+            effect: finding.effect.clone(),
+            place: PlaceRecord::of(sources, finding.place),
+            needed_by: finding.needed_by.iter().map(|needed| NeededByRecord::of(sources, needed)).collect(),
+            remedy: RemedyRecord { kind: finding.remedy.kind(), text: finding.remedy.text(), edits, wants },
+            waived: finding.waived.clone(),
+        }
+    }
+}
+
+/// How many findings there are.
+#[derive(Debug, Clone, Copy, Serialize)]
+pub struct SummaryRecord {
+    /// Errors that are not waived.
+    pub errors: usize,
+    /// Warnings that are not waived.
+    pub warnings: usize,
+    /// Notes that are not waived.
+    pub notes: usize,
+    /// Waived findings of any level.
+    pub waived: usize,
+}
+
+impl SummaryRecord {
+    /// Counts the findings of a report.
+    #[must_use]
+    pub fn of(report: &Report) -> Self {
+        SummaryRecord {
+            errors: report.count(Level::Error),
+            warnings: report.count(Level::Warning),
+            notes: report.count(Level::Note),
+            waived: report.waived(),
+        }
+    }
+}
+
+/// What `check` prints.
+#[derive(Debug, Clone, Serialize)]
+pub struct CheckRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The app.
+    pub app: AppRecord,
+    /// The findings; waived ones only where they were asked for.
+    pub findings: Vec<FindingRecord>,
+    /// How many there are.
+    pub summary: SummaryRecord,
+}
+
+impl CheckRecord {
+    /// Turns a report into a record, with waived findings where `waived` says so.
+    #[must_use]
+    pub fn of(app: &App, sources: &Sources, report: &Report, waived: bool) -> Self {
+        let listed = report.findings.iter().filter(|finding| waived || finding.counts());
+        CheckRecord {
+            format: FORMAT,
+            app: AppRecord::of(app),
+            findings: listed.map(|finding| FindingRecord::of(sources, finding)).collect(),
+            summary: SummaryRecord::of(report),
+        }
+    }
+}
+
+/// One thing that the app declares.
+#[derive(Debug, Clone, Serialize)]
+pub struct DeclarationRecord {
+    /// Where.
+    pub platform: Platform,
+    /// Its kind.
+    pub kind: &'static str,
+    /// What identifies it.
+    pub name: String,
+    /// Its value.
+    pub value: Option<String>,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+    /// The plugins that need it.
+    pub needed_by: Vec<NeededByRecord>,
+    /// Of permissions: how the app comes by it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub grant: Option<Grant>,
+    /// Of permissions that are asked for: their group.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub group: Option<&'static str>,
+    /// Why the platform does not see it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub ignored: Option<&'static str>,
+}
+
+impl DeclarationRecord {
+    fn of(sources: &Sources, one: &Declaration) -> Self {
+        DeclarationRecord {
+            platform: one.platform,
+            kind: one.kind,
+            name: one.name.clone(),
+            value: one.value.clone(),
+            place: PlaceRecord::of(sources, one.place),
+            needed_by: one.needed_by.iter().map(|needed| NeededByRecord::of(sources, needed)).collect(),
+            grant: one.grant,
+            group: one.group,
+            ignored: one.ignored,
+        }
+    }
+}
+
+/// A component that something outside the app can start.
+#[derive(Debug, Clone, Serialize)]
+pub struct EntryPointRecord {
+    /// The kind of component.
+    pub kind: String,
+    /// The full class name.
+    pub class: String,
+    /// Whether the launcher starts it.
+    pub launcher: bool,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+}
+
+/// A plugin of the app.
+#[derive(Debug, Clone, Serialize)]
+pub struct PluginRecord {
+    /// Its name.
+    pub plugin: String,
+    /// Its installed version.
+    pub version: Option<String>,
+    /// The file that says what it needs; null where nothing is known.
+    pub sheet: Option<String>,
+}
+
+/// What `survey` prints.
+#[derive(Debug, Clone, Serialize)]
+pub struct SurveyRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The app.
+    pub app: AppRecord,
+    /// Its plugins.
+    pub plugins: Vec<PluginRecord>,
+    /// What can be started from outside.
+    pub entry_points: Vec<EntryPointRecord>,
+    /// What the platform sees.
+    pub declarations: Vec<DeclarationRecord>,
+    /// What stands in the files and is not seen.
+    pub ignored: Vec<DeclarationRecord>,
+}
+
+impl SurveyRecord {
+    /// Turns a survey into a record.
+    #[must_use]
+    pub fn of(app: &App, survey: &Survey) -> Self {
+        let sources = &app.sources;
+        let of = |ignored: bool| {
+            let listed = survey.declarations.iter().filter(move |one| one.ignored.is_some() == ignored);
+            listed.map(|one| DeclarationRecord::of(sources, one)).collect()
+        };
+        let entry_point = |one: &crate::survey::EntryPoint| EntryPointRecord {
+            kind: one.kind.clone(),
+            class: one.class.clone(),
+            launcher: one.launcher,
+            place: PlaceRecord::of(sources, one.place),
+        };
+        let plugin = |plugin: &crate::app::Plugin| PluginRecord {
+            plugin: plugin.name.clone(),
+            version: plugin.version.clone(),
+            sheet: plugin.sheet.as_ref().map(|found| sources.file(found.file).shown.clone()),
+        };
+        SurveyRecord {
+            format: FORMAT,
+            app: AppRecord::of(app),
+            plugins: app.plugins.iter().map(plugin).collect(),
+            entry_points: survey.entry_points.iter().map(entry_point).collect(),
+            declarations: of(false),
+            ignored: of(true),
+        }
+    }
+}
+
+/// What `why` prints of one thing.
+#[derive(Debug, Clone, Serialize)]
+pub struct WhyRecord {
+    /// Where.
+    pub platform: Platform,
+    /// Its kind.
+    pub kind: &'static str,
+    /// What identifies it.
+    pub name: String,
+    /// What exactly is needed.
+    pub detail: Option<String>,
+    /// Who needs it.
+    pub needed_by: Vec<WhoRecord>,
+    /// Where it is declared.
+    pub declared: Vec<PlaceRecord>,
+    /// What a check finds about it: rule ids.
+    pub findings: Vec<&'static str>,
+}
+
+/// Who needs something, with how sure that is.
+#[derive(Debug, Clone, Serialize)]
+pub struct WhoRecord {
+    /// Who.
+    #[serde(flatten)]
+    pub who: NeededByRecord,
+    /// How sure.
+    pub strength: Strength,
+}
+
+impl WhyRecord {
+    /// Turns an answer into a record.
+    #[must_use]
+    pub fn of(sources: &Sources, answer: &Answer) -> Self {
+        let who = |(needed, strength): &(NeededBy, Strength)| WhoRecord {
+            who: NeededByRecord::of(sources, needed),
+            strength: *strength,
+        };
+        WhyRecord {
+            platform: answer.platform,
+            kind: answer.kind,
+            name: answer.name.clone(),
+            detail: answer.detail.clone(),
+            needed_by: answer.needed_by.iter().map(who).collect(),
+            declared: answer.declared.iter().map(|one| PlaceRecord::of(sources, one.place)).collect(),
+            findings: answer.findings.iter().map(|finding| finding.rule.id).collect(),
+        }
+    }
+}

@@ -1,0 +1,89 @@
+//! One file for each command, and what they share.
+
+pub(crate) mod check;
+pub(crate) mod demo;
+pub(crate) mod explain;
+pub(crate) mod fill;
+pub(crate) mod survey;
+pub(crate) mod why;
+
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+use std::time::SystemTime;
+
+use elvask_core::app::{App, find_root};
+use elvask_core::files::{Disk, normal};
+use elvask_core::needs::Settings;
+
+use crate::options::AppOptions;
+use crate::output::{Failure, Output};
+
+/// How a command ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    /// All is well.
+    Clean,
+    /// Something is found or still wanted.
+    Found,
+    /// Something could not be read or done.
+    CouldNotRun,
+}
+
+impl From<Outcome> for ExitCode {
+    fn from(outcome: Outcome) -> ExitCode {
+        ExitCode::from(match outcome {
+            Outcome::Clean => 0,
+            Outcome::Found => 1,
+            Outcome::CouldNotRun => 2,
+        })
+    }
+}
+
+/// What a command comes to.
+pub(crate) type Done = Result<Outcome, Failure>;
+
+/// Finds the app that a command line means, and says on standard error what limits the look at it.
+pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure> {
+    let here = std::env::current_dir().map_err(|error| Failure::new(format!("the current folder cannot be read: {error}")))?;
+    let root = match &options.app {
+        Some(folder) => normal(&here.join(folder)),
+        None => find_root(&Disk, &here).ok_or_else(|| {
+            Failure::new(format!("{}: no app here or in a folder above", here.display()))
+                .hint("go into the folder with the pubspec.yaml or package.json of an app, or name it: elvask check APP")
+        })?,
+    };
+    let sheets: Vec<PathBuf> = options.sheets.iter().map(|folder| normal(&here.join(folder))).collect();
+    let app = App::load(&Disk, &root, &sheets).map_err(|error| Failure::new(error.to_string()))?;
+    for notice in &app.notices {
+        output.notice(notice);
+    }
+    for plugin in &app.plugins {
+        let Some(found) = &plugin.sheet else { continue };
+        if !found.sheet.unjudged.is_empty() {
+            let kinds: Vec<_> = found.sheet.unjudged.iter().map(|kind| kind.text.as_str()).collect();
+            let file = &app.sources.file(found.file).shown;
+            output.notice(&format!("{file}: requirements of these kinds are not judged yet: {}", kinds.join(", ")));
+        }
+    }
+    for plugin in app.plugins.iter().filter(|plugin| plugin.sheet.is_none()) {
+        output.detail(&format!("{}: no sheet, so nothing is known of what it requires", plugin.name));
+    }
+    Ok(app)
+}
+
+/// Returns the settings that every command shares.
+pub(crate) fn settings(release: bool) -> Settings {
+    let now = humantime::format_rfc3339_seconds(SystemTime::now()).to_string();
+    let today = now.get(..10).map(str::to_owned);
+    Settings { release, today, ..Settings::default() }
+}
+
+/// Returns a path as people would type it from the current folder.
+pub(crate) fn typed(path: &Path) -> String {
+    let here = std::env::current_dir().unwrap_or_default();
+    match path.strip_prefix(&here) {
+        Ok(inside) if inside.as_os_str().is_empty() => ".".to_owned(),
+        Ok(inside) => inside.display().to_string(),
+        Err(_) => path.display().to_string(),
+    }
+}

@@ -1,0 +1,103 @@
+//! `elvask check`.
+
+use elvask_core::app::App;
+use elvask_core::check::{Report, check};
+use elvask_core::fill::wants;
+use elvask_core::finding::{Finding, Level, Remedy};
+use elvask_core::record::CheckRecord;
+use elvask_core::source::Sources;
+
+use super::{Done, Outcome, load, settings};
+use crate::options::{Check, Deny, Format};
+use crate::output::Output;
+use crate::render::style::{ERROR, FAINT, GOOD, NOTE, WARNING, paint};
+use crate::render::{clean, count, snippet};
+
+pub(crate) fn run(options: &Check, output: &Output) -> Done {
+    let app = load(&options.app, output)?;
+    let report = check(&app, &settings(options.release));
+    match options.app.format {
+        Format::Json => output.json(&CheckRecord::of(&app, &app.sources, &report, options.waived)),
+        Format::Human => output.result(&human(&app, &report, options.waived, output)),
+    }
+    Ok(outcome(&report, options.deny))
+}
+
+/// Returns how a check ends: what cannot be read outweighs what is found.
+pub(crate) fn outcome(report: &Report, deny: Deny) -> Outcome {
+    let failing = match deny {
+        Deny::Error => Level::Error,
+        Deny::Warning => Level::Warning,
+        Deny::Note => Level::Note,
+    };
+    if report.obstacles().next().is_some() {
+        Outcome::CouldNotRun
+    } else if report.findings.iter().any(|finding| finding.counts() && finding.level >= failing) {
+        Outcome::Found
+    } else {
+        Outcome::Clean
+    }
+}
+
+fn human(app: &App, report: &Report, waived: bool, output: &Output) -> String {
+    let listed = report.findings.iter().filter(|finding| waived || finding.counts());
+    let mut text = findings(&app.sources, listed, output.quiet);
+    text.push_str(&summary(app, report));
+    if !output.quiet {
+        text.push_str(&next(report));
+    }
+    text
+}
+
+/// Returns findings one below the other: as pictures, or on one line each.
+pub(crate) fn findings<'f>(sources: &Sources, findings: impl Iterator<Item = &'f Finding>, brief: bool) -> String {
+    let render = |finding| {
+        if brief { snippet::line(sources, finding) } else { format!("{}\n", snippet::finding(sources, finding)) }
+    };
+    findings.map(render).collect()
+}
+
+/// Returns one line about the app and what was found.
+fn summary(app: &App, report: &Report) -> String {
+    let counts = [(Level::Error, "error", ERROR), (Level::Warning, "warning", WARNING), (Level::Note, "note", NOTE)];
+    let mut parts: Vec<String> = counts
+        .into_iter()
+        .filter(|(level, _, _)| report.count(*level) > 0)
+        .map(|(level, word, style)| paint(style, &count(report.count(level), word)))
+        .collect();
+    if parts.is_empty() {
+        parts.push(paint(GOOD, "clean"));
+    }
+    if report.waived() > 0 {
+        parts.push(paint(FAINT, &format!("{} waived", report.waived())));
+    }
+    format!("{}: {}\n", clean(&about(app)), parts.join(", "))
+}
+
+/// Names an app: its id or folder, with what was looked at.
+pub(crate) fn about(app: &App) -> String {
+    let android = app.android.as_ref().and_then(|android| android.id.clone());
+    let ios = app.ios.as_ref().and_then(|ios| ios.id.clone());
+    let folder = || app.root.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let name = android.or(ios).unwrap_or_else(folder);
+    let sheets = app.plugins.iter().filter(|plugin| plugin.sheet.is_some()).count();
+    format!("{name} ({}, {} with sheets)", count(app.plugins.len(), "plugin"), sheets)
+}
+
+/// Returns what a person can do next.
+fn next(report: &Report) -> String {
+    let open = || report.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note);
+    let mendable = open().filter(|finding| matches!(finding.remedy, Remedy::Edit { .. })).count();
+    let wanted = wants(report).len();
+    if report.obstacles().next().is_some() {
+        return "what cannot be read must be mended first; the rest may not be all there is\n".to_owned();
+    }
+    let mut text = String::new();
+    if mendable > 0 {
+        text.push_str(&format!("`elvask fill` can mend {mendable} of them; `elvask fill --dry-run` shows the diff first\n"));
+    }
+    if wanted > 0 {
+        text.push_str(&format!("{} only you can give\n", count(wanted, "value")));
+    }
+    text
+}

@@ -1,0 +1,219 @@
+//! `elvask demo`.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use serde::Serialize;
+
+use super::{Done, Outcome, typed};
+use crate::options::{Demo, DemoLayout, Format, Options};
+use crate::output::{Failure, Output};
+use crate::render::style::{GOOD, HEADING, NOTE, paint};
+use crate::render::{width, wrap};
+
+/// The sample apps: paths below `demo/` and what the files hold.
+const FILES: &[(&str, &[u8])] = include!(concat!(env!("OUT_DIR"), "/demo.rs"));
+
+/// What the owner of the sample app would say, were they asked.
+const GIVEN: [&str; 3] = [
+    "--purpose=camera=Photographs the ring on a bird's leg.",
+    "--answer=knot_banner.app_id=knot-48210077",
+    "--answer=knot_banner.ios_app_id=knot-48210078",
+];
+
+/// One step of the walk.
+struct Step {
+    words: &'static [&'static str],
+    given: bool,
+    told: &'static str,
+    shows: &'static str,
+}
+
+const STEPS: [Step; 4] = [
+    Step {
+        words: &["survey"],
+        given: false,
+        told: "Ten plugins have been added to Marram, a field notebook for people who ring birds on a salt marsh. Lines were copied from the plugins' pages, as one does. First, what the app declares by now, with the plugins that need each thing.",
+        shows: "Read what stands in red: it is in the file, and the platform does not look there.",
+    },
+    Step {
+        words: &["check"],
+        given: false,
+        told: "Now what is missing or wrong. Each finding marks its place, names the plugin that needs it and the line of the sheet that says so, tells what happens on a device if it stays, and shows the lines that mend it.",
+        shows: "The exit code is 1: something is found that breaks on a device, in the build or in review.",
+    },
+    Step {
+        words: &["fill"],
+        given: true,
+        told: "Now all that can be mended is mended. Three values only the owner can give; the rest stands in the sheets and in elvask.toml. Nothing else in the two files changes: comments, order and indentation stay.",
+        shows: "On a terminal, `elvask fill` asks for such values and shows the diff before it writes.",
+    },
+    Step {
+        words: &["check"],
+        given: false,
+        told: "And the check again.",
+        shows: "The exit code is 0. What is waived stands in elvask.toml with its reason.",
+    },
+];
+
+pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
+    let folder = unpack(options)?;
+    let human = options.format == Format::Human;
+    if options.unpack {
+        if human {
+            output.result(&format!("The sample app is in {}\n", typed(&folder)));
+        } else {
+            output.json(&Record { format: 1, folder: folder.display().to_string(), steps: Vec::new() });
+        }
+        return Ok(Outcome::Clean);
+    }
+    let program = std::env::current_exe().map_err(|error| Failure::new(format!("this program cannot be found again: {error}")))?;
+    let mut steps = Vec::new();
+    let mut last = Outcome::CouldNotRun;
+    for (at, step) in STEPS.iter().enumerate() {
+        if human {
+            announce(at, step, &folder, output);
+        }
+        let done = perform(&program, step, &folder, all, human, output)?;
+        if human {
+            output.result(&format!("\n{}\n\n", wrap(step.shows, width().min(100), 0).trim_end()));
+        }
+        last = match done.exit {
+            0 => Outcome::Clean,
+            1 => Outcome::Found,
+            _ => Outcome::CouldNotRun,
+        };
+        steps.push(done);
+    }
+    if human {
+        let text = format!(
+            "{}\nThe app is in {}. Try things there:\n  cd {}\n  elvask why bluetooth\n  elvask explain query-missing\n",
+            paint(GOOD, "That was the main job."),
+            typed(&folder),
+            typed(&folder)
+        );
+        output.result(&text);
+    } else {
+        output.json(&Record { format: 1, folder: folder.display().to_string(), steps });
+    }
+    Ok(last)
+}
+
+#[derive(Serialize)]
+struct Record {
+    format: u32,
+    folder: String,
+    steps: Vec<StepRecord>,
+}
+
+#[derive(Serialize)]
+struct StepRecord {
+    command: Vec<String>,
+    exit: i32,
+    output: serde_json::Value,
+}
+
+fn announce(at: usize, step: &Step, folder: &Path, output: &Output) {
+    let number = paint(HEADING, &format!("{} of {}", at + 1, STEPS.len()));
+    let told = wrap(step.told, width().min(100), 0);
+    let mut command = format!("elvask {} {}", step.words.join(" "), typed(folder));
+    if step.given {
+        for given in GIVEN {
+            let (option, value) = given.split_once('=').unwrap_or((given, ""));
+            let (name, text) = value.split_once('=').unwrap_or((value, ""));
+            let value = if text.contains(' ') { format!("{name}=\"{text}\"") } else { value.to_owned() };
+            command.push_str(&format!(" \\\n      {option} {value}"));
+        }
+    }
+    output.result(&format!("{number}\n{told}\n  {}\n\n", paint(NOTE, &format!("$ {command}"))));
+}
+
+/// Runs one command on the app, as a person would.
+fn perform(program: &Path, step: &Step, folder: &Path, all: &Options, human: bool, output: &Output) -> Result<StepRecord, Failure> {
+    let mut command = Command::new(program);
+    command.args(step.words).arg(folder);
+    if step.given {
+        // There is nobody to ask: the values are given.
+        command.args(GIVEN).arg("--yes");
+    }
+    if all.quiet {
+        command.arg("--quiet");
+    }
+    if human {
+        command.args(["--color", output.color_word()]);
+    } else {
+        command.args(["--format", "json"]);
+    }
+    let failed = |error| Failure::new(format!("{} cannot be run: {error}", program.display()));
+    let words = |command: &Command| {
+        let mut words = vec!["elvask".to_owned()];
+        words.extend(command.get_args().map(|word| word.to_string_lossy().into_owned()));
+        words
+    };
+    if human {
+        let status = command.status().map_err(failed)?;
+        let output = serde_json::Value::Null;
+        return Ok(StepRecord { command: words(&command), exit: status.code().unwrap_or(2), output });
+    }
+    let ran = command.output().map_err(failed)?;
+    let read = serde_json::from_slice(&ran.stdout).unwrap_or_default();
+    Ok(StepRecord { command: words(&command), exit: ran.status.code().unwrap_or(2), output: read })
+}
+
+/// Unpacks one of the apps and returns its folder.
+fn unpack(options: &Demo) -> Result<PathBuf, Failure> {
+    let folder = match &options.into {
+        Some(folder) => folder.clone(),
+        None => fresh_folder()?,
+    };
+    let failed = |path: &Path, error: std::io::Error| Failure::new(format!("{}: {error}", path.display()));
+    fs::create_dir_all(&folder).map_err(|error| failed(&folder, error))?;
+    let folder = fs::canonicalize(&folder).map_err(|error| failed(&folder, error))?;
+    let mut inside = fs::read_dir(&folder).map_err(|error| failed(&folder, error))?;
+    if inside.next().is_some() {
+        let failure = Failure::new(format!("{}: the folder is not empty; nothing is unpacked", folder.display()));
+        return Err(failure.hint("name a folder that is empty or not there yet"));
+    }
+    for (name, bytes) in contents(options.layout) {
+        let path = folder.join(&name);
+        if let Some(parent) = path.parent() {
+            fs::create_dir_all(parent).map_err(|error| failed(parent, error))?;
+        }
+        fs::write(&path, bytes).map_err(|error| failed(&path, error))?;
+    }
+    Ok(folder)
+}
+
+fn fresh_folder() -> Result<PathBuf, Failure> {
+    let base = std::env::temp_dir();
+    for number in 0..1000 {
+        let folder = base.join(format!("elvask-demo-{}-{number}", std::process::id()));
+        match fs::create_dir(&folder) {
+            Ok(()) => return Ok(folder),
+            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Err(error) => return Err(Failure::new(format!("{}: {error}", folder.display()))),
+        }
+    }
+    Err(Failure::new(format!("{}: no new folder can be made", base.display())))
+}
+
+/// Returns the files of an app. What the packages have in common in both layouts is stored once, under `plugins/`.
+fn contents(layout: DemoLayout) -> Vec<(String, &'static [u8])> {
+    let (own, marker) = match layout {
+        DemoLayout::Npm => ("npm/", "package.json"),
+        DemoLayout::Pubspec => ("pubspec/", "pubspec.yaml"),
+    };
+    let mut files = Vec::new();
+    for (name, bytes) in FILES {
+        let Some(name) = name.strip_prefix(own) else { continue };
+        // Git would heed a file of that name here in the project, and leave the packages out.
+        files.push((name.replace("dot-gitignore", ".gitignore"), *bytes));
+        let Some(package) = name.strip_suffix(marker).filter(|package| !package.is_empty()) else { continue };
+        let folder = package.trim_end_matches('/').rsplit('/').next().unwrap_or_default();
+        let plugin = folder.split('-').next().unwrap_or(folder);
+        let shared = format!("plugins/{plugin}/");
+        files.extend(FILES.iter().filter_map(|(name, bytes)| Some((format!("{package}{}", name.strip_prefix(&shared)?), *bytes))));
+    }
+    files
+}

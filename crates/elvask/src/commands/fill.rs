@@ -1,0 +1,354 @@
+//! `elvask fill`.
+
+use elvask_core::app::App;
+use elvask_core::fill::{FillError, Outcome as Filled, fill};
+use elvask_core::finding::{Finding, Level, Want};
+use elvask_core::needs::Settings;
+use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
+use elvask_core::rules::is_unfilled;
+use elvask_core::write::{Change, write_all};
+use elvask_platform::names::nearest;
+use elvask_platform::{capability, ios};
+use serde::Serialize;
+
+use super::{Done, Outcome, load, settings};
+use crate::input::{ask, can_ask, confirm};
+use crate::options::{Fill, Format, GivenOptions};
+use crate::output::{Failure, Output};
+use crate::render::style::{GOOD, HEADING, WARNING, paint};
+use crate::render::{clean, count, diff, snippet};
+
+pub(crate) fn run(options: &Fill, output: &Output) -> Done {
+    let app = load(&options.app, output)?;
+    let mut settings = settings(options.release);
+    given(&options.given, &app, &mut settings)?;
+    let human = options.app.format == Format::Human;
+    let asking = human && can_ask() && !options.yes;
+    let mut filled = match plan(&app, &settings, output, human)? {
+        Some(filled) => filled,
+        None => return Ok(Outcome::CouldNotRun),
+    };
+    if asking && !filled.wants().is_empty() {
+        ask_for(&filled.wants(), &app, &mut settings, output);
+        if let Some(again) = plan(&app, &settings, output, human)? {
+            filled = again;
+        }
+    }
+    let files = files(&app, &filled);
+    let mut written = false;
+    if options.dry_run {
+        if human {
+            output.result(&files.iter().map(|file| file.painted.as_str()).collect::<String>());
+        }
+    } else if !files.is_empty() {
+        if asking {
+            output.say(files.iter().map(|file| file.painted.as_str()).collect::<String>().trim_end());
+            if !confirm(&format!("Write these changes to {}?", count(files.len(), "file"))) {
+                output.say("Nothing is written.");
+                return Ok(Outcome::Found);
+            }
+        }
+        let changes: Vec<_> = files.iter().map(|file| file.change.clone()).collect();
+        write_all(&changes).map_err(|error| Failure::new(error.to_string()))?;
+        written = true;
+    }
+    if human {
+        tell(options, &app, &filled, &files, written, output);
+    } else {
+        output.json(&Record::of(options, &app, &filled, &files, written));
+    }
+    let left = filled.left.count(Level::Error) > 0 || !filled.wants().is_empty();
+    Ok(if left { Outcome::Found } else { Outcome::Clean })
+}
+
+/// Plans the mending; `None` where something cannot be read, which is then told.
+fn plan(app: &App, settings: &Settings, output: &Output, human: bool) -> Result<Option<Filled>, Failure> {
+    match fill(app, settings) {
+        Ok(filled) => Ok(Some(filled)),
+        Err(FillError::Obstacles(report)) => {
+            if human {
+                for obstacle in report.obstacles() {
+                    output.say(snippet::finding(&app.sources, obstacle).trim_end());
+                    output.say("");
+                }
+                output.say("Nothing is written: what cannot be read must be mended first.");
+            } else {
+                output.json(&elvask_core::record::CheckRecord::of(app, &app.sources, &report, false));
+            }
+            Ok(None)
+        }
+        Err(error) => Err(Failure::new(error.to_string())),
+    }
+}
+
+/// Reads what the command line gives, and refuses what nobody asked for.
+fn given(options: &GivenOptions, app: &App, settings: &mut Settings) -> Result<(), Failure> {
+    for purpose in &options.purposes {
+        let (name, text) = purpose.split_once('=').ok_or_else(|| {
+            Failure::new(format!("--purpose {purpose}: write a name, `=` and the text")).hint("for example --purpose camera=\"Photographs the ring.\"")
+        })?;
+        let known = || capability::capabilities().map(|known| known.name).chain(ios::usage_keys().iter().map(|known| known.key));
+        if !known().any(|known| known == name) {
+            let hint = nearest(name, known()).map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
+            return Err(Failure::new(format!("--purpose {name}: that is neither a capability nor a key that holds a purpose{hint}")));
+        }
+        if is_unfilled(text) {
+            return Err(Failure::new(format!("--purpose {name}: the text is empty or not filled in yet: \"{text}\"")));
+        }
+        settings.purposes.push((name.to_owned(), text.to_owned()));
+    }
+    for answer in &options.answers {
+        let parts = answer.split_once('=').and_then(|(name, value)| Some((name.rsplit_once('.')?, value)));
+        let Some(((plugin, key), value)) = parts else {
+            let failure = Failure::new(format!("--answer {answer}: write the plugin, a dot, the name of the answer, `=` and the value"));
+            return Err(failure.hint("for example --answer knot_banner.app_id=knot-48210077"));
+        };
+        check_answer(app, plugin, key, value)?;
+        settings.answers.push((plugin.to_owned(), key.to_owned(), value.to_owned()));
+    }
+    settings.consents.extend(options.consents.iter().cloned());
+    Ok(())
+}
+
+/// Refuses an answer that no sheet asks for or that does not have the form that its sheet states.
+fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), Failure> {
+    let Some(found) = app.plugins.iter().find(|known| known.name == plugin) else {
+        let hint = nearest(plugin, app.plugins.iter().map(|known| known.name.as_str()));
+        let hint = hint.map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
+        return Err(Failure::new(format!("--answer {plugin}.{key}: the app has no plugin `{plugin}`{hint}")));
+    };
+    let sheet = found.sheet.as_ref().map(|found| &found.sheet);
+    let asked = sheet.and_then(|sheet| sheet.answer(key));
+    if asked.is_none() && !matches!(key, "scheme" | "host") {
+        let known: Vec<_> = sheet.map(|sheet| sheet.answers.iter().map(|answer| answer.key.text.as_str()).collect()).unwrap_or_default();
+        let hint = match nearest(key, known.iter().copied()) {
+            Some(meant) => format!("did you mean `{meant}`?"),
+            None if known.is_empty() => "its sheet asks nothing".to_owned(),
+            None => format!("its sheet asks for {}", known.join(", ")),
+        };
+        return Err(Failure::new(format!("--answer {plugin}.{key}: {plugin} does not ask for `{key}`; {hint}")));
+    }
+    match asked.filter(|asked| !asked.fits(value)) {
+        Some(asked) => {
+            let form = asked.pattern.as_ref().map(|pattern| pattern.as_str()).unwrap_or_default();
+            let form = form.trim_start_matches("^(?:").trim_end_matches(")$");
+            let title = asked.title.as_deref().map(|title| format!(" ({title})")).unwrap_or_default();
+            Err(Failure::new(format!("--answer {plugin}.{key}: \"{value}\" does not have the form {form}{title}")))
+        }
+        None => Ok(()),
+    }
+}
+
+/// Asks the person on the terminal for what only they can say.
+fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output: &Output) {
+    output.say(&paint(HEADING, "Some values only you can give. An empty line leaves one out."));
+    for want in wants {
+        match want {
+            Want::Purpose { key, .. } => {
+                let opens = ios::usage_key(key).map_or("", |known| known.opens);
+                let question = format!("\nWhat does the app do with the {opens}? People read this when iOS asks for it ({key}).\n>");
+                if let Some(text) = ask(&question) {
+                    if is_unfilled(&text) {
+                        output.say("That text is not filled in yet; it is left out.");
+                    } else {
+                        settings.purposes.push((key.clone(), text));
+                    }
+                }
+            }
+            Want::Answer { plugin, key, title, .. } => {
+                let title = title.as_deref().unwrap_or(key);
+                while let Some(value) = ask(&format!("\n{} for {}:\n>", clean(title), clean(plugin))) {
+                    match check_answer(app, plugin, key, &value) {
+                        Ok(()) => {
+                            settings.answers.push((plugin.clone(), key.clone(), value));
+                            break;
+                        }
+                        Err(failure) => output.failure(&failure),
+                    }
+                }
+            }
+            Want::Consent { subject, meaning } => {
+                if confirm(&format!("\nA plugin asks for {}, which {meaning}. Write it?", clean(subject))) {
+                    settings.consents.push(subject.clone());
+                }
+            }
+        }
+    }
+}
+
+/// A file with its old and new text.
+struct FileChange {
+    shown: String,
+    change: Change,
+    diff: String,
+    painted: String,
+}
+
+fn files(app: &App, filled: &Filled) -> Vec<FileChange> {
+    let changed = filled.changed.iter().map(|file| (app.sources.file(*file), filled.sources.file(*file)));
+    changed
+        .filter(|(before, after)| before.text != after.text)
+        .map(|(before, after)| FileChange {
+            shown: before.shown.clone(),
+            change: Change {
+                path: before.path.clone(),
+                before: before.text.as_bytes().to_vec(),
+                after: after.text.as_bytes().to_vec(),
+            },
+            diff: diff::unified(&before.shown, &before.text, &after.text),
+            painted: diff::painted(&before.shown, &before.text, &after.text),
+        })
+        .collect()
+}
+
+/// Returns what a person must do after a file was written.
+fn next_steps(files: &[FileChange]) -> Vec<String> {
+    let mut steps = Vec::new();
+    if files.is_empty() {
+        return steps;
+    }
+    steps.push("Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist.".to_owned());
+    if files.iter().any(|file| file.shown.ends_with(".plist")) {
+        steps.push("On iOS, a device that was asked already does not ask again: delete the app first, or reset its permissions.".to_owned());
+    }
+    steps
+}
+
+fn tell(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], written: bool, output: &Output) {
+    let mut text = String::new();
+    let mended = distinct(&filled.mended);
+    if files.is_empty() {
+        text.push_str("There is nothing that `elvask fill` can mend.\n");
+    } else if written {
+        for file in files {
+            text.push_str(&format!("{} {}\n", paint(GOOD, "wrote"), clean(&file.shown)));
+        }
+        if !output.quiet {
+            for finding in &mended {
+                let title = match &finding.remedy {
+                    elvask_core::finding::Remedy::Edit { title, .. } => title.clone(),
+                    other => other.text(),
+                };
+                text.push_str(&format!("  {} {}\n", clean(&title), paint(crate::render::style::FAINT, &format!("[{}]", finding.rule.id))));
+            }
+        }
+    }
+    let wants = filled.wants();
+    if !wants.is_empty() {
+        text.push_str(&format!("\n{}\n", paint(WARNING, &format!("Still wanted ({}):", wants.len()))));
+        for want in &wants {
+            text.push_str(&format!("  {}\n", clean(&wanted(want))));
+            text.push_str(&format!("    {}\n", clean(&snippet::how_to_say(want))));
+        }
+    }
+    let manual = left_to_a_person(filled);
+    if !manual.is_empty() && !output.quiet {
+        text.push_str(&format!("\n{}\n", paint(HEADING, "Left to you:")));
+        for finding in manual {
+            text.push_str("  ");
+            text.push_str(&snippet::line(&filled.sources, finding));
+            text.push_str(&format!("    {}\n", clean(&finding.remedy.text())));
+        }
+    }
+    if written && !output.quiet {
+        text.push_str(&format!("\n{}\n", paint(HEADING, "Next:")));
+        for step in next_steps(files) {
+            text.push_str(&format!("  {step}\n"));
+        }
+    }
+    if options.dry_run {
+        if !files.is_empty() {
+            text.push_str(&format!("Nothing is written. Without --dry-run, {} would be.\n", count(files.len(), "file")));
+        }
+        // The diff alone is the result, so that it can go into a file or into `git apply`.
+        output.say(text.trim_end());
+    } else {
+        output.result(&text);
+    }
+    debug_assert!(!written || app.root.is_absolute());
+}
+
+/// Leaves out what was mended again in a later round.
+fn distinct(mended: &[Finding]) -> Vec<&Finding> {
+    let mut seen: Vec<&Finding> = Vec::new();
+    for finding in mended {
+        let same = |other: &&&Finding| other.rule.id == finding.rule.id && other.subject == finding.subject && other.message == finding.message;
+        if seen.iter().find(same).is_none() {
+            seen.push(finding);
+        }
+    }
+    seen
+}
+
+fn wanted(want: &Want) -> String {
+    match want {
+        Want::Purpose { key, .. } => {
+            let opens = ios::usage_key(key).map_or("", |known| known.opens);
+            format!("the purpose for {opens} ({key})")
+        }
+        Want::Answer { plugin, key, .. } => format!("{key} for {plugin}"),
+        Want::Consent { subject, .. } => format!("your consent to {subject}"),
+    }
+}
+
+fn left_to_a_person(filled: &Filled) -> Vec<&Finding> {
+    let open = filled.left.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note);
+    open.filter(|finding| finding.remedy.kind() == "manual").collect()
+}
+
+/// What `fill` prints as JSON.
+#[derive(Serialize)]
+struct Record {
+    format: u32,
+    written: bool,
+    dry_run: bool,
+    files: Vec<FileRecord>,
+    mended: Vec<MendedRecord>,
+    wanted: Vec<WantRecord>,
+    left: Vec<FindingRecord>,
+    summary: SummaryRecord,
+    next: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct FileRecord {
+    file: String,
+    diff: String,
+}
+
+#[derive(Serialize)]
+struct MendedRecord {
+    rule: &'static str,
+    subject: String,
+    message: String,
+    #[serde(flatten)]
+    place: PlaceRecord,
+}
+
+impl Record {
+    fn of(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], written: bool) -> Self {
+        let mended = |finding: &Finding| MendedRecord {
+            rule: finding.rule.id,
+            subject: finding.subject.clone(),
+            message: finding.message.clone(),
+            place: PlaceRecord::of(&app.sources, finding.place),
+        };
+        Record {
+            format: FORMAT,
+            written,
+            dry_run: options.dry_run,
+            files: files.iter().map(|file| FileRecord { file: file.shown.clone(), diff: file.diff.clone() }).collect(),
+            mended: distinct(&filled.mended).into_iter().map(mended).collect(),
+            wanted: filled.wants().iter().map(WantRecord::from).collect(),
+            left: filled
+                .left
+                .findings
+                .iter()
+                .filter(|finding| finding.counts())
+                .map(|finding| FindingRecord::of(&filled.sources, finding))
+                .collect(),
+            summary: SummaryRecord::of(&filled.left),
+            next: if written { next_steps(files) } else { Vec::new() },
+        }
+    }
+}

@@ -1,0 +1,141 @@
+//! `elvask why`.
+
+use elvask_core::app::App;
+use elvask_core::check::{Context, check};
+use elvask_core::record::{FORMAT, WhyRecord};
+use elvask_core::source::{Place, Sources};
+use elvask_core::surface::Surface;
+use elvask_core::survey::survey;
+use elvask_core::why::{Answer, Subject, subject, why};
+use elvask_platform::capability::capabilities;
+use elvask_platform::names::nearest;
+use serde::Serialize;
+
+use super::{Done, Outcome, load, settings};
+use crate::options::{Format, Why};
+use crate::output::{Failure, Output};
+use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
+use crate::render::{clean, snippet};
+
+#[derive(Serialize)]
+struct Record {
+    format: u32,
+    subject: String,
+    answers: Vec<WhyRecord>,
+}
+
+pub(crate) fn run(options: &Why, output: &Output) -> Done {
+    let app = load(&options.app, output)?;
+    let settings = settings(false);
+    let surface = Surface::read(&app, &app.sources);
+    let context = Context::new(&app, &app.sources, &surface, &settings);
+    let report = check(&app, &settings);
+    let mut unread = report.obstacles().peekable();
+    if unread.peek().is_some() {
+        for obstacle in unread {
+            output.say(snippet::finding(&app.sources, obstacle).trim_end());
+        }
+        return Ok(Outcome::CouldNotRun);
+    }
+    let subject = subject(&context, &options.subject);
+    let answers = why(&context, &survey(&context), &report.findings, &subject);
+    if options.app.format == Format::Json {
+        let answers = answers.iter().map(|answer| WhyRecord::of(&app.sources, answer)).collect();
+        output.json(&Record { format: FORMAT, subject: options.subject.clone(), answers });
+        return Ok(Outcome::Clean);
+    }
+    if answers.is_empty() {
+        return nothing(&app, &context, &options.subject, &subject, output);
+    }
+    let mut text = String::new();
+    if let Subject::Capability(capability) = subject {
+        text.push_str(&format!("{}: {}\n\n", paint(HEADING, capability.title), capability.meaning));
+    }
+    for answer in &answers {
+        text.push_str(&human(&app.sources, answer));
+    }
+    output.result(&text);
+    Ok(Outcome::Clean)
+}
+
+/// Says that nobody needs it and nothing declares it, with the nearest name that somebody does.
+fn nothing(app: &App, context: &Context<'_>, word: &str, subject: &Subject, output: &Output) -> Done {
+    match subject {
+        Subject::Plugin(at) => {
+            let plugin = app.plugins.get(*at);
+            let known = plugin.is_some_and(|plugin| plugin.sheet.is_some());
+            let what = if known { "its sheet requires nothing of this app" } else { "it has no sheet, so nothing is known of what it requires" };
+            output.result(&format!("{}: {what}\n", clean(word)));
+            Ok(Outcome::Clean)
+        }
+        Subject::Capability(capability) => {
+            output.result(&format!("{}: no plugin of this app needs it, and nothing of it is declared\n", capability.title));
+            Ok(Outcome::Clean)
+        }
+        Subject::Name(_) => {
+            let names = context.needs.all().iter().map(|one| one.name.rsplit(['.', ' ']).next().unwrap_or(&one.name));
+            let names = names.chain(capabilities().map(|known| known.name)).chain(app.plugins.iter().map(|plugin| plugin.name.as_str()));
+            let failure = Failure::new(format!("{word}: no plugin of this app needs such a thing, and nothing declares it"));
+            Err(match nearest(word, names) {
+                Some(meant) => failure.hint(format!("did you mean `elvask why {meant}`?")),
+                None => failure,
+            })
+        }
+    }
+}
+
+fn human(sources: &Sources, answer: &Answer) -> String {
+    let detail = answer.detail.as_deref().map(|detail| format!(" {}", clean(detail))).unwrap_or_default();
+    let kind = paint(FAINT, &format!("{} {}", answer.platform.title(), answer.kind));
+    let mut out = format!("{}{detail}  {kind}\n", paint(HEADING, &clean(&answer.name)));
+    if answer.needed_by.is_empty() {
+        out.push_str("  no plugin needs it\n");
+    }
+    for (needed, strength) in &answer.needed_by {
+        let version = needed.version.as_deref().map(|version| format!(" {version}")).unwrap_or_default();
+        let through = needed.capability.map(|name| format!(", as part of `{name}`")).unwrap_or_default();
+        let sure = match strength {
+            elvask_core::requirement::Strength::Certain => "needs it",
+            elvask_core::requirement::Strength::Likely => "probably needs it",
+            elvask_core::requirement::Strength::Optional => "has a use for it",
+        };
+        out.push_str(&clean(&format!("  {}{version} {sure}{through}", needed.plugin)));
+        if let Some(reason) = &needed.reason {
+            out.push_str(&clean(&format!(": {reason}")));
+        }
+        out.push('\n');
+        out.push_str(&format!("    learnt from its sheet, {}\n", place(sources, needed.learnt)));
+        out.push_str(&format!("      {}\n", paint(NOTE, &clean(line_at(sources, needed.learnt)))));
+    }
+    if answer.declared.is_empty() {
+        out.push_str(&format!("  {}\n", paint(ERROR, "not declared")));
+    }
+    for declared in &answer.declared {
+        let (word, style) = match declared.ignored {
+            Some(_) => ("stands here and is ignored:", WARNING),
+            None => ("declared", GOOD),
+        };
+        out.push_str(&format!("  {} {}\n", paint(style, word), place(sources, declared.place)));
+        out.push_str(&format!("      {}\n", clean(line_at(sources, declared.place))));
+        if let Some(grant) = declared.grant {
+            out.push_str(&format!("    granted {}\n", grant.title()));
+        }
+    }
+    for finding in answer.findings.iter().filter(|finding| finding.counts()) {
+        out.push_str(&format!("  {} {}\n", paint(FAINT, &format!("[{}]", finding.rule.id)), clean(&finding.message)));
+    }
+    out.push('\n');
+    out
+}
+
+fn place(sources: &Sources, place: Place) -> String {
+    let at = sources.position(place);
+    clean(&format!("{}:{}:{}", sources.file(place.file).shown, at.line, at.column)).into_owned()
+}
+
+/// Returns the line on which a place starts, without the space around it.
+fn line_at(sources: &Sources, place: Place) -> &str {
+    let text = &sources.file(place.file).text;
+    let start = text.get(..place.span.start).and_then(|before| before.rfind('\n')).map_or(0, |at| at + 1);
+    text.get(start..).and_then(|rest| rest.lines().next()).unwrap_or_default().trim()
+}

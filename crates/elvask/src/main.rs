@@ -1,0 +1,33 @@
+//! The command `elvask`.
+
+mod commands;
+mod input;
+mod options;
+mod output;
+mod render;
+
+use std::process::ExitCode;
+
+use clap::Parser as _;
+use options::{Command, Options};
+use output::Output;
+
+fn main() -> ExitCode {
+    let options = Options::parse();
+    let output = Output::new(&options);
+    let done = match &options.command {
+        Command::Demo(demo) => commands::demo::run(demo, &options, &output),
+        Command::Survey(survey) => commands::survey::run(survey, &output),
+        Command::Check(check) => commands::check::run(check, &output),
+        Command::Fill(fill) => commands::fill::run(fill, &output),
+        Command::Why(why) => commands::why::run(why, &output),
+        Command::Explain(explain) => commands::explain::run(explain, &output),
+    };
+    match done {
+        Ok(outcome) => outcome.into(),
+        Err(failure) => {
+            output.failure(&failure);
+            commands::Outcome::CouldNotRun.into()
+        }
+    }
+}

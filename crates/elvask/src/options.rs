@@ -1,0 +1,233 @@
+//! The command line.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Declares what plugins need of a mobile app, and checks it.
+#[derive(Debug, Parser)]
+#[command(name = "elvask", version, max_term_width = 100, after_help = TOP_EXAMPLES)]
+pub(crate) struct Options {
+    /// What to do.
+    #[command(subcommand)]
+    pub(crate) command: Command,
+    /// When to use colour.
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: Color,
+    /// Say less: one line for each finding, no hints.
+    #[arg(short, long, global = true, conflicts_with = "verbose")]
+    pub(crate) quiet: bool,
+    /// Say more: also what was looked at and what was not.
+    #[arg(short, long, global = true)]
+    pub(crate) verbose: bool,
+}
+
+const TOP_EXAMPLES: &str = "\
+Examples:
+  elvask demo                    see the whole job on a sample app
+  elvask check                   what is missing or wrong in the app around you
+  elvask fill --dry-run          what would be written, as a diff
+  elvask why CAMERA              who needs it, learnt where, declared where
+
+Exit codes: 0 all is well, 1 something is found or still wanted, 2 it could not run.";
+
+/// When to use colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Color {
+    /// On a terminal, unless `NO_COLOR` is set.
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
+/// In what form to report.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For people.
+    Human,
+    /// For programs.
+    Json,
+}
+
+/// The layouts of the sample app.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum DemoLayout {
+    /// The app with a package.json.
+    Npm,
+    /// The app with a pubspec.yaml.
+    Pubspec,
+}
+
+/// What to do.
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Unpack a sample app and walk the main job over it.
+    Demo(Demo),
+    /// List what the app declares, with places and the plugins that need it.
+    Survey(Survey),
+    /// Compare what the app declares with what its plugins and platforms require.
+    Check(Check),
+    /// Write what is missing and mend what can be mended.
+    Fill(Fill),
+    /// Tell who needs a thing, where that was learnt and where it is declared.
+    Why(Why),
+    /// Explain a rule, a permission, a key or a capability.
+    Explain(Explain),
+}
+
+/// Which app to look at.
+#[derive(Debug, Args)]
+pub(crate) struct AppOptions {
+    /// The app's folder; without it, the app around the current folder.
+    #[arg(value_name = "APP")]
+    pub(crate) app: Option<PathBuf>,
+    /// A folder with sheets that win over those of the app and of the packages; may be given several times.
+    #[arg(long, value_name = "DIR")]
+    pub(crate) sheets: Vec<PathBuf>,
+    /// The form of the report.
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub(crate) format: Format,
+}
+
+/// Values that the owner gives.
+#[derive(Debug, Args)]
+pub(crate) struct GivenOptions {
+    /// A purpose, by capability or by key; may be given several times.
+    #[arg(long = "purpose", value_name = "NAME=TEXT")]
+    pub(crate) purposes: Vec<String>,
+    /// An answer to a plugin's question; may be given several times.
+    #[arg(long = "answer", value_name = "PLUGIN.KEY=VALUE")]
+    pub(crate) answers: Vec<String>,
+    /// Consent to something that makes the app less safe; may be given several times.
+    #[arg(long = "consent", value_name = "SUBJECT")]
+    pub(crate) consents: Vec<String>,
+}
+
+/// `elvask demo`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask demo
+  elvask demo --layout pubspec --into /tmp/marram
+  elvask demo --unpack --into marram     only unpack it, to try things yourself")]
+pub(crate) struct Demo {
+    /// Which of the two apps.
+    #[arg(long, default_value = "npm")]
+    pub(crate) layout: DemoLayout,
+    /// Where to unpack it: a folder that is empty or not there yet. Without it, a new temporary folder.
+    #[arg(long, value_name = "DIR")]
+    pub(crate) into: Option<PathBuf>,
+    /// Only unpack the app.
+    #[arg(long)]
+    pub(crate) unpack: bool,
+    /// The form of the report.
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub(crate) format: Format,
+}
+
+/// `elvask survey`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask survey
+  elvask survey apps/marram --format json")]
+pub(crate) struct Survey {
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+}
+
+/// From which level on a check fails.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Deny {
+    /// On errors.
+    Error,
+    /// On errors and warnings.
+    Warning,
+    /// On anything that is found.
+    Note,
+}
+
+/// `elvask check`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask check
+  elvask check --release --deny warning      before an upload
+  elvask check -q                            one line for each finding
+  elvask check --format json | jq '.summary'
+
+Exit codes: 0 clean, 1 findings at or above the failing level, 2 something could not be read.")]
+pub(crate) struct Check {
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+    /// The level from which on the check fails.
+    #[arg(long, value_name = "LEVEL", default_value = "error")]
+    pub(crate) deny: Deny,
+    /// Look at the app as it is about to be released: sample values are errors.
+    #[arg(long)]
+    pub(crate) release: bool,
+    /// List waived findings too, with their reasons.
+    #[arg(long)]
+    pub(crate) waived: bool,
+}
+
+/// `elvask fill`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask fill --dry-run
+  elvask fill --purpose camera=\"Photographs the ring on a bird's leg.\"
+  elvask fill --answer knot_banner.app_id=knot-48210077 --yes
+
+On a terminal it asks for what only you can say, shows the diff and asks once before it writes.
+Elsewhere, or with --yes, it writes what it can and exits with 1 if something is still wanted.
+It never makes up a purpose or an answer.")]
+pub(crate) struct Fill {
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+    #[command(flatten)]
+    pub(crate) given: GivenOptions,
+    /// Print what would be written as a unified diff, and write nothing.
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Write without asking.
+    #[arg(short, long)]
+    pub(crate) yes: bool,
+    /// Mend the app as one that is about to be released: sample values must go.
+    #[arg(long)]
+    pub(crate) release: bool,
+}
+
+/// `elvask why`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask why CAMERA                              a permission, with or without android.permission.
+  elvask why NSMicrophoneUsageDescription        a key
+  elvask why tel                                 a scheme
+  elvask why bluetooth                           a capability
+  elvask why tern_camera                         all that a plugin needs")]
+pub(crate) struct Why {
+    /// A permission, key, scheme, capability or plugin.
+    pub(crate) subject: String,
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+}
+
+/// `elvask explain`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask explain query-missing
+  elvask explain POST_NOTIFICATIONS
+  elvask explain bluetooth
+  elvask explain capabilities        list them all; also: rules")]
+pub(crate) struct Explain {
+    /// A rule, a permission, a key or a capability; `rules` or `capabilities` lists them.
+    pub(crate) topic: String,
+    /// The form of the report.
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub(crate) format: Format,
+}

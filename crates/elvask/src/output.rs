@@ -1,0 +1,107 @@
+//! Where words go: results to standard output, everything else to standard error.
+
+use std::io::{IsTerminal as _, Write as _};
+
+use anstream::{AutoStream, ColorChoice};
+use serde::Serialize;
+
+use crate::options::{Color, Options};
+use crate::render::style;
+
+/// Why a command could not run.
+#[derive(Debug, Clone)]
+pub(crate) struct Failure {
+    message: String,
+    hint: Option<String>,
+}
+
+impl Failure {
+    pub(crate) fn new(message: impl Into<String>) -> Self {
+        Failure { message: message.into(), hint: None }
+    }
+
+    /// Adds what to do about it.
+    pub(crate) fn hint(mut self, hint: impl Into<String>) -> Self {
+        self.hint = Some(hint.into());
+        self
+    }
+}
+
+/// The two streams, with the choices of the command line about them.
+pub(crate) struct Output {
+    choice: ColorChoice,
+    pub(crate) quiet: bool,
+    pub(crate) verbose: bool,
+}
+
+impl Output {
+    pub(crate) fn new(options: &Options) -> Self {
+        let choice = match options.color {
+            Color::Auto => ColorChoice::Auto,
+            Color::Always => ColorChoice::Always,
+            Color::Never => ColorChoice::Never,
+        };
+        Output { choice, quiet: options.quiet, verbose: options.verbose }
+    }
+
+    /// Returns the word for the choice of colour, for a command that runs another one.
+    pub(crate) fn color_word(&self) -> &'static str {
+        match self.choice {
+            ColorChoice::Never => "never",
+            ColorChoice::Auto if !std::io::stdout().is_terminal() => "never",
+            ColorChoice::Auto if std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty()) => "never",
+            _ => "always",
+        }
+    }
+
+    /// Prints a result. A reader that has gone away is no fault.
+    pub(crate) fn result(&self, text: &str) {
+        let mut stream = AutoStream::new(std::io::stdout().lock(), self.choice(std::io::stdout().is_terminal()));
+        let _ = stream.write_all(text.as_bytes()).and_then(|()| stream.flush());
+    }
+
+    /// Prints a result as JSON.
+    pub(crate) fn json(&self, value: &impl Serialize) {
+        let text = serde_json::to_string_pretty(value).unwrap_or_default();
+        let _ = writeln!(std::io::stdout().lock(), "{text}");
+    }
+
+    /// Says something that belongs to no result.
+    pub(crate) fn say(&self, text: &str) {
+        let mut stream = AutoStream::new(std::io::stderr().lock(), self.choice(std::io::stderr().is_terminal()));
+        let _ = writeln!(stream, "{text}");
+    }
+
+    /// Says what limits the result.
+    pub(crate) fn notice(&self, text: &str) {
+        if !self.quiet {
+            let (on, off) = style(style::NOTICE);
+            self.say(&format!("{on}notice:{off} {}", crate::render::clean(text)));
+        }
+    }
+
+    /// Says what only a curious person wants to know.
+    pub(crate) fn detail(&self, text: &str) {
+        if self.verbose {
+            self.say(&crate::render::clean(text));
+        }
+    }
+
+    /// Says why a command could not run.
+    pub(crate) fn failure(&self, failure: &Failure) {
+        let (on, off) = style(style::ERROR);
+        self.say(&format!("{on}error:{off} {}", crate::render::clean(&failure.message)));
+        if let Some(hint) = &failure.hint {
+            self.say(&format!("  {}", crate::render::clean(hint)));
+        }
+    }
+
+    fn choice(&self, terminal: bool) -> ColorChoice {
+        match self.choice {
+            ColorChoice::Auto if !terminal => ColorChoice::Never,
+            ColorChoice::Auto if std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty()) => ColorChoice::Never,
+            ColorChoice::Auto => ColorChoice::Always,
+            choice => choice,
+        }
+    }
+}

@@ -1,0 +1,102 @@
+//! Turning plain data into words and pictures for people.
+
+pub(crate) mod diff;
+pub(crate) mod snippet;
+pub(crate) mod style;
+
+use std::borrow::Cow;
+
+use unicode_width::UnicodeWidthStr as _;
+
+pub(crate) use style::style;
+
+/// Returns a text without anything that a terminal would act on or that would turn the order of its letters round.
+pub(crate) fn clean(text: &str) -> Cow<'_, str> {
+    let acts = |character: char| {
+        (character.is_control() && character != '\n' && character != '\t')
+            || matches!(character, '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}' | '\u{200E}' | '\u{200F}')
+    };
+    if text.contains(acts) {
+        Cow::Owned(text.replace(acts, "\u{FFFD}"))
+    } else {
+        Cow::Borrowed(text)
+    }
+}
+
+/// Counts things: `1 error`, `2 errors`.
+pub(crate) fn count(number: usize, thing: &str) -> String {
+    if number == 1 { format!("{number} {thing}") } else { format!("{number} {thing}s") }
+}
+
+/// Puts rows into columns, two spaces apart, the last column as it is. Cells may hold styles.
+pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
+    let plain = |cell: &str| anstream::adapter::strip_str(cell).to_string().width();
+    let mut widths: Vec<usize> = Vec::new();
+    for row in rows {
+        for (at, cell) in row.iter().enumerate() {
+            let width = plain(cell);
+            match widths.get_mut(at) {
+                Some(known) => *known = (*known).max(width),
+                None => widths.push(width),
+            }
+        }
+    }
+    let mut out = String::new();
+    for row in rows {
+        let mut line = " ".repeat(indent);
+        for (at, cell) in row.iter().enumerate() {
+            line.push_str(cell);
+            if at + 1 < row.len() {
+                let width = widths.get(at).copied().unwrap_or_default();
+                line.push_str(&" ".repeat(width.saturating_sub(plain(cell)) + 2));
+            }
+        }
+        out.push_str(line.trim_end());
+        out.push('\n');
+    }
+    out
+}
+
+/// Breaks a text into lines of at most `width` columns, each behind `indent` spaces.
+pub(crate) fn wrap(text: &str, width: usize, indent: usize) -> String {
+    let mut out = String::new();
+    for paragraph in text.lines() {
+        let mut line = String::new();
+        for word in paragraph.split_whitespace() {
+            if !line.is_empty() && line.width() + 1 + word.width() > width.saturating_sub(indent) {
+                out.push_str(&format!("{}{line}\n", " ".repeat(indent)));
+                line.clear();
+            }
+            if !line.is_empty() {
+                line.push(' ');
+            }
+            line.push_str(word);
+        }
+        out.push_str(&format!("{}{line}\n", " ".repeat(indent)));
+    }
+    out
+}
+
+/// Returns the width of the terminal, or a width that reads well where there is none.
+pub(crate) fn width() -> usize {
+    let terminal = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
+    terminal.unwrap_or(100).clamp(60, 140)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nothing_that_a_terminal_acts_on_gets_through() {
+        assert_eq!(clean("a\u{1b}[31mb\u{202E}c\n"), "a\u{FFFD}[31mb\u{FFFD}c\n");
+        assert!(matches!(clean("plain é"), Cow::Borrowed(_)));
+    }
+
+    #[test]
+    fn columns_line_up_and_texts_wrap() {
+        let rows = vec![vec!["a".to_owned(), "bb".to_owned()], vec!["\u{1b}[1mccc\u{1b}[0m".to_owned(), "d".to_owned()]];
+        assert_eq!(anstream::adapter::strip_str(&columns(&rows, 1)).to_string(), " a    bb\n ccc  d\n");
+        assert_eq!(wrap("one two three", 9, 1), " one two\n three\n");
+    }
+}

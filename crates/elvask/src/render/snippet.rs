@@ -1,0 +1,168 @@
+//! Findings as pictures of the source, with the place marked.
+
+use std::ops::Range;
+
+use annotate_snippets::renderer::DecorStyle;
+use annotate_snippets::{AnnotationKind, Group, Level as Mark, Origin, Patch, Renderer, Snippet};
+use elvask_core::finding::{Finding, Level, NeededBy, Remedy, Want};
+use elvask_core::source::{FileId, Place, Sources};
+use elvask_core::{Edit, Span};
+
+use super::style::{ERROR, FAINT, NOTE, WARNING, paint};
+use super::{clean, width};
+
+/// The most plugins that are shown with their sheets.
+const MAX_SHOWN: usize = 3;
+
+/// Returns a finding as people read it: the place in its file, who needs it, what happens if it stays, what mends it.
+pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
+    let mark = match finding.level {
+        Level::Error => Mark::ERROR,
+        Level::Warning => Mark::WARNING,
+        Level::Note => Mark::NOTE,
+    };
+    let mut group = mark.primary_title(clean(&finding.message).into_owned()).id(finding.rule.id).element(
+        source(sources, finding.place, AnnotationKind::Primary, None),
+    );
+    if let Some((place, label)) = &finding.related {
+        group = group.element(source(sources, *place, AnnotationKind::Context, Some(clean(label).into_owned())));
+    }
+    for needed in finding.needed_by.iter().take(MAX_SHOWN) {
+        group = group.element(source(sources, needed.learnt, AnnotationKind::Context, Some(who(needed))));
+    }
+    if finding.needed_by.len() > MAX_SHOWN {
+        let others: Vec<_> = finding.needed_by.iter().skip(MAX_SHOWN).map(|needed| needed.plugin.as_str()).collect();
+        let message = format!("also needed by {}", others.join(", "));
+        group = group.element(Mark::NOTE.no_name().message(clean(&message).into_owned()));
+    }
+    if let Some(reason) = &finding.waived {
+        let message = format!("waived: {}", clean(reason));
+        group = group.element(Mark::NOTE.with_name("accepted").message(message));
+    }
+    group = group.element(Mark::NOTE.with_name("if it stays").message(clean(&finding.effect).into_owned()));
+    let mut report = vec![group];
+    report.extend(remedy(sources, &finding.remedy));
+    let renderer = Renderer::styled().decor_style(DecorStyle::Ascii).term_width(width());
+    let mut text = renderer.render(&report);
+    text.push('\n');
+    text
+}
+
+fn who(needed: &NeededBy) -> String {
+    let version = needed.version.as_deref().map(|version| format!(" {version}")).unwrap_or_default();
+    let reason = needed.reason.as_deref().map(|reason| format!(": {reason}")).unwrap_or_default();
+    clean(&format!("{}{version} needs it{reason}", needed.plugin)).into_owned()
+}
+
+/// Returns what mends a finding, as a section of its own.
+fn remedy<'s>(sources: &'s Sources, remedy: &Remedy) -> Vec<Group<'s>> {
+    match remedy {
+        Remedy::Edit { title, edits, .. } => {
+            let title = format!("`elvask fill` writes this: {}", clean(title));
+            let mut group = Group::with_title(Mark::HELP.with_name("remedy").secondary_title(title));
+            for (file, edits) in edits {
+                group = group.element(patched(sources, *file, edits));
+            }
+            vec![group]
+        }
+        Remedy::Answer { wants, lines } => {
+            let title = match wants.first() {
+                Some(Want::Purpose { .. }) => "`elvask fill` writes this, in your words:",
+                Some(Want::Consent { .. }) => "`elvask fill` writes this only if you agree to it:",
+                _ => "`elvask fill` writes this, with your value:",
+            };
+            let mut group = Group::with_title(Mark::HELP.with_name("remedy").secondary_title(title))
+                .element(Mark::NOTE.no_name().message(clean(lines).into_owned()));
+            for want in wants {
+                group = group.element(Mark::NOTE.with_name("say it").message(clean(&how_to_say(want)).into_owned()));
+            }
+            vec![group]
+        }
+        Remedy::Manual(steps) if steps.is_empty() => Vec::new(),
+        Remedy::Manual(steps) => {
+            vec![Group::with_title(Mark::HELP.with_name("remedy").secondary_title(clean(steps).into_owned()))]
+        }
+    }
+}
+
+/// Says how the owner gives what is wanted.
+pub(crate) fn how_to_say(want: &Want) -> String {
+    match want {
+        Want::Purpose { key, capabilities } => {
+            let name = capabilities.first().copied().unwrap_or(key);
+            format!("elvask fill {}, or {name} = \"…\" under [purposes] in elvask.toml", want.option())
+        }
+        Want::Answer { plugin, key, title, pattern } => {
+            let title = title.as_deref().map(|title| format!("{title}. ")).unwrap_or_default();
+            let form = pattern
+                .as_deref()
+                .map(|pattern| pattern.trim_start_matches("^(?:").trim_end_matches(")$").to_owned())
+                .map(|pattern| format!(" (of the form {pattern})"))
+                .unwrap_or_default();
+            format!("{title}elvask fill {}, or {key} = \"…\" under [plugins.{plugin}.answers] in elvask.toml{form}", want.option())
+        }
+        Want::Consent { subject, meaning } => format!("it {meaning}. elvask fill --consent {subject}"),
+    }
+}
+
+/// Returns a text without its byte order mark, and how many bytes that took off.
+fn unmarked(text: &str) -> (&str, usize) {
+    match text.strip_prefix('\u{FEFF}') {
+        Some(rest) => (rest, 3),
+        None => (text, 0),
+    }
+}
+
+/// Returns a span as the renderer takes it: inside the text, at the borders of letters.
+fn fit(text: &str, span: Span, mark: usize) -> Range<usize> {
+    let floor = |at: usize| {
+        let at = at.saturating_sub(mark).min(text.len());
+        (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0)
+    };
+    let start = floor(span.start);
+    start..floor(span.end).max(start)
+}
+
+fn source<'s>(
+    sources: &'s Sources,
+    place: Place,
+    kind: AnnotationKind,
+    label: Option<String>,
+) -> annotate_snippets::Element<'s> {
+    let file = sources.file(place.file);
+    let path = clean(&file.shown).into_owned();
+    let (text, mark) = unmarked(&file.text);
+    if text.is_empty() {
+        return Origin::path(path).into();
+    }
+    let mut span = fit(text, place.span, mark);
+    // A mark over several lines would fill the screen: its first line tells where it is.
+    if let Some(end) = text.get(span.clone()).and_then(|marked| marked.find(['\r', '\n'])) {
+        span.end = span.start + end;
+    }
+    Snippet::source(text).path(path).annotation(kind.span(span).label(label)).into()
+}
+
+fn patched<'s>(sources: &'s Sources, file: FileId, edits: &[Edit]) -> Snippet<'s, Patch<'s>> {
+    let source = sources.file(file);
+    let (text, mark) = unmarked(&source.text);
+    let mut snippet = Snippet::source(text).path(clean(&source.shown).into_owned());
+    for edit in edits {
+        let span = fit(text, Span::new(edit.start, edit.end), mark);
+        snippet = snippet.patch(Patch::new(span, clean(&edit.insert.replace("\r\n", "\n")).into_owned()));
+    }
+    snippet
+}
+
+/// Returns a finding on one line.
+pub(crate) fn line(sources: &Sources, finding: &Finding) -> String {
+    let at = sources.position(finding.place);
+    let file = &sources.file(finding.place.file).shown;
+    let level = match finding.level {
+        Level::Error => paint(ERROR, "error"),
+        Level::Warning => paint(WARNING, "warning"),
+        Level::Note => paint(NOTE, "note"),
+    };
+    let rule = paint(FAINT, &format!("[{}]", finding.rule.id));
+    format!("{}:{}:{}: {level}: {} {rule}\n", clean(file), at.line, at.column, clean(&finding.message))
+}

@@ -1,0 +1,4 @@
+import UIKit
+
+@main
+final class AppDelegate: UIResponder, UIApplicationDelegate {}

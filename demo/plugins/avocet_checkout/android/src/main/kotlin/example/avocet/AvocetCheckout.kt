@@ -1,0 +1,4 @@
+package example.avocet
+
+/** Takes payments for supporters. */
+class AvocetCheckout

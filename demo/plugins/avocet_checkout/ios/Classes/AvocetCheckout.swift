@@ -1,0 +1,4 @@
+import Foundation
+
+/// Takes payments for supporters.
+public final class AvocetCheckout {}

@@ -1,0 +1,4 @@
+package example.curlew
+
+/** Turns speech into field notes. */
+class CurlewDictation

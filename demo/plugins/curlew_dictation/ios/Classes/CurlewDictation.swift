@@ -1,0 +1,4 @@
+import Foundation
+
+/// Turns speech into field notes.
+public final class CurlewDictation {}

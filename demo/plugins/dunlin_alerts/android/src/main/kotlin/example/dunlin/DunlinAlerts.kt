@@ -1,0 +1,4 @@
+package example.dunlin
+
+/** Reminds of the tide, on time. */
+class DunlinAlerts

@@ -1,0 +1,4 @@
+import Foundation
+
+/// Reminds of the tide, on time.
+public final class DunlinAlerts {}

@@ -1,0 +1,4 @@
+package example.knot
+
+/** A banner that pays for the server. */
+class KnotBanner

@@ -1,0 +1,4 @@
+package example.plover
+
+/** Opens the dialler and the messages app. */
+class PloverDialer

@@ -1,0 +1,4 @@
+import Foundation
+
+/// Opens the dialler and the messages app.
+public final class PloverDialer {}

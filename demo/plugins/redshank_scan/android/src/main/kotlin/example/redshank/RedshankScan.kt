@@ -1,0 +1,4 @@
+package example.redshank
+
+/** Talks to a ring reader over Bluetooth. */
+class RedshankScan

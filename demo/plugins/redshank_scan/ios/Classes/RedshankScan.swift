@@ -1,0 +1,4 @@
+import Foundation
+
+/// Talks to a ring reader over Bluetooth.
+public final class RedshankScan {}

@@ -1,0 +1,4 @@
+package example.sanderling
+
+/** Sends the log of the day by mail. */
+class SanderlingInbox

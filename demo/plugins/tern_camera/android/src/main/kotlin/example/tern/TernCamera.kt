@@ -1,0 +1,4 @@
+package example.tern
+
+/** Viewfinder, photos and video. */
+class TernCamera

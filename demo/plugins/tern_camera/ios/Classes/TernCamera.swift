@@ -1,0 +1,4 @@
+import Foundation
+
+/// Viewfinder, photos and video.
+public final class TernCamera {}

@@ -1,0 +1,4 @@
+package example.turnstone
+
+/** Opens links to sites and follows links into the app. */
+class TurnstoneLinks

@@ -1,0 +1,4 @@
+import Foundation
+
+/// Opens links to sites and follows links into the app.
+public final class TurnstoneLinks {}

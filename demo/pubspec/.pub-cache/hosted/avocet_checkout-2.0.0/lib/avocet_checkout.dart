@@ -1,0 +1,2 @@
+/// Takes payments for supporters.
+library;

@@ -1,0 +1,2 @@
+/// Turns speech into field notes.
+library;

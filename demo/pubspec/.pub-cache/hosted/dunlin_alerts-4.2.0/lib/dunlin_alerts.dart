@@ -1,0 +1,2 @@
+/// Reminds of the tide, on time.
+library;

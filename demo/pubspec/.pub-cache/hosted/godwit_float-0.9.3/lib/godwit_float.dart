@@ -1,0 +1,2 @@
+/// A small window over other apps, with the last ring read.
+library;

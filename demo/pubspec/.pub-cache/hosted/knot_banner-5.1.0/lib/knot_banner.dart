@@ -1,0 +1,2 @@
+/// A banner that pays for the server.
+library;

@@ -1,0 +1,2 @@
+/// Opens the dialler and the messages app.
+library;

@@ -1,0 +1,2 @@
+/// Talks to a ring reader over Bluetooth.
+library;

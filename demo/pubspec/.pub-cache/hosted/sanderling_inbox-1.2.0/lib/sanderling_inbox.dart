@@ -1,0 +1,2 @@
+/// Sends the log of the day by mail.
+library;

@@ -1,0 +1,2 @@
+/// Viewfinder, photos and video.
+library;

@@ -1,0 +1,2 @@
+/// Opens links to sites and follows links into the app.
+library;
