@@ -28,7 +28,7 @@ pub struct App {
     pub android: Option<AndroidApp>,
     /// Its iOS side.
     pub ios: Option<IosApp>,
-    /// The dependencies that may require something, in the order of the dependency file.
+    /// The dependencies that may require something: those that the app's own file names, then those that they need.
     pub plugins: Vec<Plugin>,
     /// What its owner says in `elvask.toml`.
     pub config: Config,

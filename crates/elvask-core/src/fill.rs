@@ -11,7 +11,7 @@ use crate::needs::Settings;
 use crate::source::{FileId, Sources};
 
 /// The most rounds; remedies that undo each other would go on for ever.
-const MAX_ROUNDS: usize = 20;
+const MAX_ROUNDS: usize = 200;
 
 /// What mending comes to.
 #[derive(Debug, Clone)]

@@ -237,7 +237,8 @@ impl Answers {
                 debug_assert_eq!(name, &plugin.name);
                 answers.put(at, key, Answered { value: value.clone(), place: None, declared: false });
             }
-            let config = app.config.for_plugin(&plugin.name).map(|config| config.answers.as_slice()).unwrap_or_default();
+            let config =
+                app.config.for_plugin(&plugin.name).map(|config| config.answers.as_slice()).unwrap_or_default();
             for (key, answer) in config {
                 let place = app.config_file.map(|file| Place { file, span: answer.span });
                 answers.put(at, &key.text, Answered { value: answer.text.clone(), place, declared: false });

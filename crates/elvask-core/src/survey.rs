@@ -2,6 +2,7 @@
 
 use elvask_platform::Platform;
 use elvask_platform::android::{self, Grant};
+use elvask_platform::ios;
 use serde::Serialize;
 
 use crate::app::App;
@@ -93,27 +94,29 @@ fn needed(app: &App, requirements: &[Requirement]) -> Vec<NeededBy> {
 }
 
 fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut Survey) {
-    let declared = |kind: Kind, name: &str, value: Option<String>, place: Place, requirements: &[Requirement]| Declaration {
-        platform: Platform::Android,
-        kind: kind.id(),
-        name: name.to_owned(),
-        value,
-        place,
-        needed_by: needed(context.app, requirements),
-        grant: None,
-        group: None,
-        ignored: None,
-    };
+    let declared =
+        |kind: Kind, name: &str, value: Option<String>, place: Place, requirements: &[Requirement]| Declaration {
+            platform: Platform::Android,
+            kind: kind.id(),
+            name: name.to_owned(),
+            value,
+            place,
+            needed_by: needed(context.app, requirements),
+            grant: None,
+            group: None,
+            ignored: None,
+        };
     let seen = manifest.permissions.iter().map(|permission| (permission, None));
-    let misplaced = manifest.misplaced_permissions.iter().map(|permission| (permission, Some("it stands inside another element")));
+    let misplaced =
+        manifest.misplaced_permissions.iter().map(|permission| (permission, Some("it stands inside another element")));
     for (permission, ignored) in seen.chain(misplaced) {
         let known = android::permission(&permission.name);
         let until = permission.max_level.map(|level| format!("up to level {level}"));
         let needs = context.needs.of(Kind::Permission, &permission.name);
-        let grant = match known {
-            Some(known) => known.grant(),
-            None => Grant::Unknown,
-        };
+        let grant = known.map_or(Grant::Unknown, android::Permission::grant);
+        let claims = crate::rules::android::permission_unknown::claims_the_platform(&permission.name);
+        let nobody = known.is_none() && claims && !manifest.defined.contains(&permission.name);
+        let ignored = ignored.or(nobody.then_some("Android has no permission of that name"));
         survey.declarations.push(Declaration {
             grant: Some(grant),
             group: known.and_then(android::Permission::group),
@@ -121,13 +124,19 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
             ..declared(Kind::Permission, &permission.name, until, manifest.tag(permission.element), needs)
         });
     }
-    for query in &manifest.queries {
+    let misplaced = manifest.misplaced_queries.iter().flat_map(|queries| queries.children());
+    let misplaced: Vec<_> = misplaced.filter_map(crate::surface::read_query).collect();
+    let ignored = misplaced.iter().map(|query| (query, Some("its <queries> stands inside another element")));
+    for (query, ignored) in manifest.queries.iter().map(|query| (query, None)).chain(ignored) {
         let wanted = |requirement: &&Requirement| match &requirement.need {
             crate::requirement::Need::Query(wanted) => crate::surface::covers(&query.query, wanted),
             _ => false,
         };
         let needs: Vec<_> = context.needs.all().iter().filter(wanted).cloned().collect();
-        survey.declarations.push(declared(Kind::Query, &query.query.name(), None, manifest.tag(query.element), &needs));
+        survey.declarations.push(Declaration {
+            ignored,
+            ..declared(Kind::Query, &query.query.name(), None, manifest.tag(query.element), &needs)
+        });
     }
     for data in &manifest.meta_data {
         let value = data.element.value(ANDROID, "value").or_else(|| data.element.value(ANDROID, "resource"));
@@ -135,7 +144,13 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
         let top = data.element.parent() == Some(manifest.root);
         survey.declarations.push(Declaration {
             ignored: top.then_some("it stands outside <application>"),
-            ..declared(Kind::MetaData, &data.name, value.map(|value| value.into_owned()), manifest.tag(data.element), needs)
+            ..declared(
+                Kind::MetaData,
+                &data.name,
+                value.map(|value| value.into_owned()),
+                manifest.tag(data.element),
+                needs,
+            )
         });
     }
     for group in context.needs.groups(Kind::Attribute) {
@@ -164,7 +179,7 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
 
 fn ios_side(context: &Context<'_>, survey: &mut Survey) {
     let Some(plist) = context.plist else { return };
-    let mut push = |kind: Kind, name: &str, value: Option<String>, place: Place| {
+    let mut push = |kind: Kind, name: &str, value: Option<String>, place: Place, ignored: Option<&'static str>| {
         survey.declarations.push(Declaration {
             platform: Platform::Ios,
             kind: kind.id(),
@@ -174,22 +189,32 @@ fn ios_side(context: &Context<'_>, survey: &mut Survey) {
             needed_by: needed(context.app, context.needs.of(kind, name)),
             grant: None,
             group: None,
-            ignored: None,
+            ignored,
         });
     };
     for entry in plist.list.entries() {
         if entry.key == crate::surface::QUERY_SCHEMES {
             continue;
         }
-        let kind = if entry.key.ends_with("UsageDescription") { Kind::Usage } else { Kind::Plist };
+        let known = ios::usage_key(&entry.key).is_some_and(ios::UsageKey::is_for_ios);
+        let meant = entry.key.starts_with("NS") && ios::nearest_usage_key(&entry.key).is_some();
+        let purpose = entry.key.ends_with("UsageDescription") || meant;
+        let kind = if purpose { Kind::Usage } else { Kind::Plist };
+        let first = plist.entry(&entry.key).is_some_and(|first| first.key_span == entry.key_span);
+        let ignored = match (purpose && !known, first) {
+            (true, _) => Some("iOS has no key of that name"),
+            (false, false) => Some("the key stands above already"),
+            (false, true) => None,
+        };
         let value = match entry.value.as_str() {
             Some(text) => text.to_owned(),
             None => brief(&entry.value.kind),
         };
-        push(kind, &entry.key, Some(value), plist.at(entry.key_span));
+        push(kind, &entry.key, Some(value), plist.at(entry.key_span), ignored);
     }
     for (scheme, value) in plist.query_schemes() {
-        push(Kind::QueryScheme, scheme, None, plist.at(value.span));
+        let ignored = (!crate::sheet::is_scheme(scheme)).then_some("it is no scheme");
+        push(Kind::QueryScheme, scheme, None, plist.at(value.span), ignored);
     }
 }
 
@@ -200,6 +225,9 @@ fn brief(kind: &elvask_markup::plist::ValueKind) -> String {
         ValueKind::Bool(value) => if *value { "yes" } else { "no" }.to_owned(),
         ValueKind::Integer(number) => number.to_string(),
         ValueKind::Real(number) => number.to_string(),
+        ValueKind::Array(values) if values.len() == 1 && values.iter().all(|value| value.as_str().is_none()) => {
+            "1 entry".to_owned()
+        }
         ValueKind::Array(values) => match values.iter().map(|value| value.as_str()).collect::<Option<Vec<_>>>() {
             Some(texts) if texts.len() <= 4 => texts.join(", "),
             _ => format!("{} entries", values.len()),

@@ -60,7 +60,15 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
             Some(at) => at,
             None => {
                 let (needed_by, declared, findings) = (Vec::new(), Vec::new(), Vec::new());
-                answers.push(Answer { platform, kind, name: name.to_owned(), needed_by, declared, findings, detail: None });
+                answers.push(Answer {
+                    platform,
+                    kind,
+                    name: name.to_owned(),
+                    needed_by,
+                    declared,
+                    findings,
+                    detail: None,
+                });
                 answers.len() - 1
             }
         }
@@ -73,7 +81,9 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
     for declaration in &survey.declarations {
         let named = match subject {
             Subject::Name(word) => fits(&declaration.name, word),
-            Subject::Capability(capability) => capability.needs().any(|need| need.kind == declaration.kind && need.name == declaration.name),
+            Subject::Capability(capability) => {
+                capability.needs().any(|need| need.kind == declaration.kind && need.name == declaration.name)
+            }
             Subject::Plugin(_) => false,
         };
         let needed = needs.iter().any(|(_, requirement)| meets(declaration, requirement));
@@ -95,9 +105,11 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
     }
     for answer in &mut answers {
         let about = |finding: &&Finding| {
-            finding.platform == Some(answer.platform) && (finding.subject == answer.name || finding.needed_by.iter().any(|needed| {
-                answer.needed_by.iter().any(|(other, _)| other == needed) && finding.subject == answer.name
-            }))
+            finding.platform == Some(answer.platform)
+                && (finding.subject == answer.name
+                    || finding.needed_by.iter().any(|needed| {
+                        answer.needed_by.iter().any(|(other, _)| other == needed) && finding.subject == answer.name
+                    }))
         };
         answer.findings = findings.iter().filter(about).cloned().collect();
     }
@@ -109,7 +121,9 @@ fn is_meant(requirement: &Requirement, subject: &Subject) -> bool {
     match subject {
         Subject::Plugin(plugin) => requirement.plugin == *plugin,
         Subject::Capability(capability) => {
-            let part = |need: capability::CapabilityNeed| need.kind == requirement.kind().id() && need.name == requirement.name;
+            let part = |need: capability::CapabilityNeed| {
+                need.kind == requirement.kind().id() && need.name == requirement.name
+            };
             requirement.capability == Some(*capability) || capability.needs().any(part)
         }
         Subject::Name(word) => fits(&requirement.name, word),

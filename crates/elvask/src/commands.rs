@@ -44,12 +44,14 @@ pub(crate) type Done = Result<Outcome, Failure>;
 
 /// Finds the app that a command line means, and says on standard error what limits the look at it.
 pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure> {
-    let here = std::env::current_dir().map_err(|error| Failure::new(format!("the current folder cannot be read: {error}")))?;
+    let here =
+        std::env::current_dir().map_err(|error| Failure::new(format!("the current folder cannot be read: {error}")))?;
     let root = match &options.app {
         Some(folder) => normal(&here.join(folder)),
         None => find_root(&Disk, &here).ok_or_else(|| {
-            Failure::new(format!("{}: no app here or in a folder above", here.display()))
-                .hint("go into the folder with the pubspec.yaml or package.json of an app, or name it: elvask check APP")
+            Failure::new(format!("{}: no app here or in a folder above", here.display())).hint(
+                "go into the folder with the pubspec.yaml or package.json of an app, or name it: elvask check APP",
+            )
         })?,
     };
     let sheets: Vec<PathBuf> = options.sheets.iter().map(|folder| normal(&here.join(folder))).collect();

@@ -99,7 +99,9 @@ impl Output {
     fn choice(&self, terminal: bool) -> ColorChoice {
         match self.choice {
             ColorChoice::Auto if !terminal => ColorChoice::Never,
-            ColorChoice::Auto if std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty()) => ColorChoice::Never,
+            ColorChoice::Auto if std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty()) => {
+                ColorChoice::Never
+            }
             ColorChoice::Auto => ColorChoice::Always,
             choice => choice,
         }

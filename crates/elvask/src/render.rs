@@ -16,11 +16,7 @@ pub(crate) fn clean(text: &str) -> Cow<'_, str> {
         (character.is_control() && character != '\n' && character != '\t')
             || matches!(character, '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}' | '\u{200E}' | '\u{200F}')
     };
-    if text.contains(acts) {
-        Cow::Owned(text.replace(acts, "\u{FFFD}"))
-    } else {
-        Cow::Borrowed(text)
-    }
+    if text.contains(acts) { Cow::Owned(text.replace(acts, "\u{FFFD}")) } else { Cow::Borrowed(text) }
 }
 
 /// Counts things: `1 error`, `2 errors`.
@@ -95,7 +91,8 @@ mod tests {
 
     #[test]
     fn columns_line_up_and_texts_wrap() {
-        let rows = vec![vec!["a".to_owned(), "bb".to_owned()], vec!["\u{1b}[1mccc\u{1b}[0m".to_owned(), "d".to_owned()]];
+        let rows =
+            vec![vec!["a".to_owned(), "bb".to_owned()], vec!["\u{1b}[1mccc\u{1b}[0m".to_owned(), "d".to_owned()]];
         assert_eq!(anstream::adapter::strip_str(&columns(&rows, 1)).to_string(), " a    bb\n ccc  d\n");
         assert_eq!(wrap("one two three", 9, 1), " one two\n three\n");
     }

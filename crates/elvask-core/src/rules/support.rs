@@ -12,7 +12,7 @@ use elvask_markup::xml::plan::{self, Fragment, Slot};
 use elvask_platform::ios;
 
 use crate::check::Context;
-use crate::finding::Want;
+use crate::finding::{Remedy, Want};
 use crate::needs::Group;
 use crate::requirement::{Query, Requirement};
 use crate::surface::{DeclaredPermission, ManifestView, PlistView};
@@ -48,7 +48,10 @@ pub(super) fn add_permission(manifest: &ManifestView<'_>, name: &str, max_level:
 
 /// Returns where a permission goes among the children of the manifest.
 pub(super) fn permission_slot<'d>(manifest: &ManifestView<'d>) -> Slot<'d> {
-    let last = manifest.root.children().filter(|child| child.name().starts_with("uses-permission")).last();
+    let permissions = || manifest.root.children().filter(|child| child.name().starts_with("uses-permission"));
+    // Those above the application are the ones that people look at; a stray one below it is no place for more.
+    let above = manifest.application.map_or(usize::MAX, |application| application.span().start);
+    let last = permissions().filter(|child| child.span().start < above).last().or_else(|| permissions().last());
     last.map_or(Slot::First, |last| Slot::After(last.node()))
 }
 
@@ -59,9 +62,15 @@ pub(super) fn add_query(manifest: &ManifestView<'_>, query: &Query) -> Vec<Edit>
         Some(queries) => plan::insert(queries, Slot::Last, &[entry]),
         None => {
             let block = Fragment::new("queries").holding(vec![entry]);
-            plan::insert(manifest.root, Slot::Last, &[block])
+            plan::insert(manifest.root, queries_slot(manifest), &[block])
         }
     }
+}
+
+/// Returns where `<queries>` goes among the children of the manifest: behind the application, so that it does not part
+/// what stands above.
+pub(super) fn queries_slot<'d>(manifest: &ManifestView<'d>) -> Slot<'d> {
+    manifest.application.map_or(Slot::Last, |application| Slot::After(application.node()))
 }
 
 fn query_fragment(prefix: &str, query: &Query) -> Fragment {
@@ -98,21 +107,31 @@ pub(super) fn declared<'v, 'd>(manifest: &'v ManifestView<'d>, name: &str) -> Op
     manifest.permissions.iter().find(|permission| permission.name == name)
 }
 
-/// Plans a new entry of the root dictionary: behind the last one of its family, in the order of the keys where they are
-/// sorted, else at the end.
-pub(super) fn add_key(plist: PlistView<'_>, key: &str, value: &NewValue) -> Vec<Edit> {
+/// Returns what adds an entry to the root dictionary: in the order of the keys where most of them are sorted, else behind
+/// the last one of its family, else at the end.
+pub(super) fn add_key(title: impl Into<String>, plist: PlistView<'_>, key: &str, value: &NewValue) -> Remedy {
     let entries = plist.list.entries();
-    let sorted =
-        entries.len() > 2 && entries.is_sorted_by(|one, other| one.key.to_lowercase() <= other.key.to_lowercase());
-    let before = if sorted {
-        entries.iter().rfind(|entry| entry.key.to_lowercase() < key.to_lowercase())
+    let first = |entry: &Entry| plist.entry(&entry.key).is_some_and(|first| first.key_span == entry.key_span);
+    let before = if is_mostly_sorted(entries) {
+        let smaller = entries.iter().filter(|entry| first(entry) && entry.key.to_lowercase() < key.to_lowercase());
+        smaller.max_by_key(|entry| entry.key.to_lowercase())
     } else if ios::usage_key(key).is_some() {
-        plist.purposes().last()
+        plist.purposes().filter(|entry| first(entry)).last()
     } else {
-        None
+        entries.last()
     };
-    // A key that sorts before all others has no neighbour to stand behind; the end is as good a place.
-    plist_plan::insert_entry(plist.list, plist.list.root(), before, key, value)
+    let edits = plist_plan::insert_entry(plist.list, plist.list.root(), before, key, value);
+    // Two keys behind the same neighbour are put in one after the other, so that they come to stand in order.
+    let place = before.map_or("", |entry| entry.key.as_str());
+    Remedy::edit(title, plist.file, edits).making(&format!("entry behind {place}"))
+}
+
+/// Says whether nearly all keys stand in the order of the alphabet: one in ten may not.
+fn is_mostly_sorted(entries: &[Entry]) -> bool {
+    let pairs =
+        entries.windows(2).filter_map(|pair| Some((pair.first()?.key.to_lowercase(), pair.last()?.key.to_lowercase())));
+    let wrong = pairs.filter(|(one, other)| one > other).count();
+    entries.len() > 2 && wrong * 10 <= entries.len()
 }
 
 /// Returns the two lines of an entry with a text, as they will be written.

@@ -6,8 +6,7 @@ use crate::xml::{Element, Place, escape};
 use crate::{Edit, Span};
 
 /// A value to be written.
-#[derive(Debug, Clone, PartialEq, serde::Serialize)]
-#[serde(untagged)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum NewValue {
     /// Yes or no.
     Bool(bool),
@@ -21,6 +20,19 @@ pub enum NewValue {
     Array(Vec<NewValue>),
     /// Keys with values, in order.
     Dict(Vec<(String, NewValue)>),
+}
+
+impl serde::Serialize for NewValue {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self {
+            NewValue::Bool(value) => serializer.serialize_bool(*value),
+            NewValue::Integer(number) => serializer.serialize_i64(*number),
+            NewValue::Real(number) => serializer.serialize_f64(*number),
+            NewValue::String(text) => serializer.serialize_str(text),
+            NewValue::Array(values) => serializer.collect_seq(values),
+            NewValue::Dict(entries) => serializer.collect_map(entries.iter().map(|(key, value)| (key, value))),
+        }
+    }
 }
 
 /// Plans a new entry of a dictionary, behind the entry `after` or, without one, behind the last.

@@ -85,21 +85,38 @@ pub(crate) fn insert_with<'d>(
     insert_rendered(parent, slot, &style, &[rendered])
 }
 
-/// Plans the move of an element to a place inside another parent, re-indented and otherwise as it is written.
+/// Plans the move of an element to a place inside another parent, re-indented and otherwise as it is written. A comment
+/// that stands right above the element, and above nothing else, goes with it.
 #[must_use]
 pub fn move_into(element: Element<'_>, parent: Element<'_>, slot: Slot<'_>) -> Vec<Edit> {
     let style = Style::around(parent, slot);
-    let moved = reindent(element, &style.indent);
-    let mut edits = vec![remove(element.node())];
+    let text = element.document().text();
+    let comment = own_comment(element);
+    let start = comment.map_or(element.span().start, |comment| comment.span().start);
+    let span = Span::new(start, element.span().end);
+    let moved = reindent(text, span, &style.indent);
+    let mut edits = vec![Edit::delete(with_lines(text, span))];
     edits.extend(insert_rendered(parent, slot, &style, &[moved]));
     edits
 }
 
-/// Returns the element as written, its later lines moved so that they fit an element that starts at `indent`.
-fn reindent(element: Element<'_>, indent: &str) -> String {
-    let document = element.document();
-    let own = line_indent(document.text(), element.span().start);
-    let mut lines = element.node().source().split('\n');
+/// Returns the comment that speaks of an element alone: on the lines right above it, with no element right below.
+fn own_comment(element: Element<'_>) -> Option<Node<'_>> {
+    let text = element.document().text();
+    let lines = |node: Node<'_>| node.source().matches('\n').count();
+    let above = element.node().previous().filter(|blank| blank.is_blank() && lines(*blank) == 1)?.previous()?;
+    let comment = (above.kind() == NodeKind::Comment && starts_line(text, above.span().start)).then_some(above)?;
+    let alone = match element.node().next() {
+        Some(below) => below.is_blank() && (lines(below) > 1 || below.next().is_none()),
+        None => true,
+    };
+    alone.then_some(comment)
+}
+
+/// Returns a part of a text, its later lines moved so that they fit a first line that starts at `indent`.
+fn reindent(text: &str, span: Span, indent: &str) -> String {
+    let own = line_indent(text, span.start);
+    let mut lines = span.of(text).split('\n');
     let mut out = lines.next().unwrap_or_default().to_owned();
     for line in lines {
         out.push('\n');
@@ -118,6 +135,14 @@ fn insert_rendered(parent: Element<'_>, slot: Slot<'_>, style: &Style<'_>, rende
     let document = parent.document();
     let lead = if style.broken { format!("{}{}", style.newline, style.indent) } else { String::new() };
     let mut inserted: String = rendered.iter().map(|fragment| format!("{lead}{fragment}")).collect();
+    if let Slot::After(node) = slot
+        && is_block(node.source())
+        && rendered.iter().any(|fragment| is_block(fragment))
+        && follows_blank_line(document.text(), own_start(node))
+    {
+        // Blocks are kept apart here, so the new one is too.
+        inserted.insert_str(0, style.newline);
+    }
     let last = parent.node().children().filter(|node| !node.is_blank()).last();
     if last.is_none() {
         return vec![fill_empty(parent, style, &inserted)];
@@ -139,6 +164,25 @@ fn insert_rendered(parent: Element<'_>, slot: Slot<'_>, style: &Style<'_>, rende
         inserted = format!("{inserted}{}{next}", style.newline);
     }
     vec![Edit::insert(at, inserted)]
+}
+
+/// Says whether an element takes more than its own tag.
+fn is_block(source: &str) -> bool {
+    source.contains("</") && source.contains('\n')
+}
+
+/// Returns where a node starts, or the comment right above it.
+fn own_start(node: Node<'_>) -> usize {
+    let above = node.previous().and_then(Node::previous).filter(|above| above.kind() == NodeKind::Comment);
+    let touching = node.previous().is_some_and(|blank| blank.source().matches('\n').count() == 1);
+    above.filter(|_| touching).map_or(node.span().start, |comment| comment.span().start)
+}
+
+/// Says whether the line before the one at `at` is blank.
+fn follows_blank_line(text: &str, at: usize) -> bool {
+    let before = text.get(..at).unwrap_or_default().trim_end_matches([' ', '\t']);
+    let above = before.strip_suffix('\n').map(|rest| rest.strip_suffix('\r').unwrap_or(rest));
+    above.is_some_and(|above| above.trim_end_matches([' ', '\t']).ends_with('\n'))
 }
 
 /// Plans the first content of an element that has none. The edit replaces a tag, so that a second one for the same
@@ -202,7 +246,16 @@ pub fn with_lines(text: &str, span: Span) -> Span {
     if !ends_line {
         return Span::new(span.start, end);
     }
-    let start = line.strip_suffix("\r\n").or_else(|| line.strip_suffix('\n')).map_or(line.len(), str::len);
+    let line_start =
+        |line: &str| line.strip_suffix("\r\n").or_else(|| line.strip_suffix('\n')).map_or(line.len(), str::len);
+    let mut start = line_start(line);
+    // A blank line above would now stand above another one, or above the end tag.
+    let below = tail.trim_start_matches(['\r', '\n']);
+    let line_breaks = tail.get(..tail.len() - below.len()).unwrap_or_default().matches('\n').count();
+    let needless = line_breaks > 1 || below.trim_start_matches([' ', '\t']).starts_with("</");
+    if follows_blank_line(text, span.start) && needless {
+        start = line_start(before.get(..start).unwrap_or_default().trim_end_matches([' ', '\t']));
+    }
     Span::new(start, end)
 }
 

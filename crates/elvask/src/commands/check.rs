@@ -94,7 +94,9 @@ fn next(report: &Report) -> String {
     }
     let mut text = String::new();
     if mendable > 0 {
-        text.push_str(&format!("`elvask fill` can mend {mendable} of them; `elvask fill --dry-run` shows the diff first\n"));
+        text.push_str(&format!(
+            "`elvask fill` can mend {mendable} of them; `elvask fill --dry-run` shows the diff first\n"
+        ));
     }
     if wanted > 0 {
         text.push_str(&format!("{} only you can give\n", count(wanted, "value")));

@@ -68,7 +68,8 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
         }
         return Ok(Outcome::Clean);
     }
-    let program = std::env::current_exe().map_err(|error| Failure::new(format!("this program cannot be found again: {error}")))?;
+    let program = std::env::current_exe()
+        .map_err(|error| Failure::new(format!("this program cannot be found again: {error}")))?;
     let mut steps = Vec::new();
     let mut last = Outcome::CouldNotRun;
     for (at, step) in STEPS.iter().enumerate() {
@@ -130,7 +131,14 @@ fn announce(at: usize, step: &Step, folder: &Path, output: &Output) {
 }
 
 /// Runs one command on the app, as a person would.
-fn perform(program: &Path, step: &Step, folder: &Path, all: &Options, human: bool, output: &Output) -> Result<StepRecord, Failure> {
+fn perform(
+    program: &Path,
+    step: &Step,
+    folder: &Path,
+    all: &Options,
+    human: bool,
+    output: &Output,
+) -> Result<StepRecord, Failure> {
     let mut command = Command::new(program);
     command.args(step.words).arg(folder);
     if step.given {
@@ -213,7 +221,11 @@ fn contents(layout: DemoLayout) -> Vec<(String, &'static [u8])> {
         let folder = package.trim_end_matches('/').rsplit('/').next().unwrap_or_default();
         let plugin = folder.split('-').next().unwrap_or(folder);
         let shared = format!("plugins/{plugin}/");
-        files.extend(FILES.iter().filter_map(|(name, bytes)| Some((format!("{package}{}", name.strip_prefix(&shared)?), *bytes))));
+        files.extend(
+            FILES
+                .iter()
+                .filter_map(|(name, bytes)| Some((format!("{package}{}", name.strip_prefix(&shared)?), *bytes))),
+        );
     }
     files
 }

@@ -37,8 +37,11 @@ pub(crate) fn run(options: &Explain, output: &Output) -> Done {
 
 fn rules() -> (String, Value) {
     let abouts = || RULES.iter().map(|rule| rule.about());
-    let rows: Vec<_> = abouts().map(|about| vec![about.id.to_owned(), about.level.id().to_owned(), paint(FAINT, about.summary)]).collect();
-    let record = abouts().map(|about| json!({ "id": about.id, "level": about.level, "summary": about.summary })).collect();
+    let rows: Vec<_> = abouts()
+        .map(|about| vec![about.id.to_owned(), about.level.id().to_owned(), paint(FAINT, about.summary)])
+        .collect();
+    let record =
+        abouts().map(|about| json!({ "id": about.id, "level": about.level, "summary": about.summary })).collect();
     (columns(&rows, 0), record)
 }
 
@@ -84,13 +87,18 @@ fn human(topic: &Topic) -> String {
             out.push_str(&format!("  there {since}{until}, granted {}{group}\n", known.grant().title()));
             out.push_str(&format!("  {}\n", paint(FAINT, &format!("protection: {}", known.protection))));
             if let Some(succession) = succession {
-                let next: Vec<_> = succession.successors.iter().map(|name| name.trim_start_matches(PERMISSION_PREFIX)).collect();
+                let next: Vec<_> =
+                    succession.successors.iter().map(|name| name.trim_start_matches(PERMISSION_PREFIX)).collect();
                 let next = if next.is_empty() { String::new() } else { format!(" In its place: {}.", next.join(", ")) };
-                let body = format!("{} Declare it with maxSdkVersion {} where the app targets level {} or above.{next}", succession.effect, succession.cap, succession.target_from);
+                let body = format!(
+                    "{} Declare it with maxSdkVersion {} where the app targets level {} or above.{next}",
+                    succession.effect, succession.cap, succession.target_from
+                );
                 out.push_str(&section("Superseded", &body));
             }
             for companion in companions {
-                let names: Vec<_> = companion.one_of.iter().map(|name| name.trim_start_matches(PERMISSION_PREFIX)).collect();
+                let names: Vec<_> =
+                    companion.one_of.iter().map(|name| name.trim_start_matches(PERMISSION_PREFIX)).collect();
                 out.push_str(&section(&format!("Wants {} beside it", names.join(" or ")), companion.effect));
             }
             if let Some(review) = review {
@@ -100,20 +108,32 @@ fn human(topic: &Topic) -> String {
             out
         }
         Topic::Usage { known, capabilities } => {
-            let mut out = format!("{}  {}\n", paint(HEADING, known.key), paint(FAINT, "key of Info.plist, holds a purpose"));
+            let mut out =
+                format!("{}  {}\n", paint(HEADING, known.key), paint(FAINT, "key of Info.plist, holds a purpose"));
             out.push_str(&format!("  opens: {}\n", known.opens));
             if !known.is_for_ios() {
                 out.push_str(&format!("  read on {} alone\n", known.platform));
             }
             if let Some(until) = known.until {
-                out.push_str(&format!("  read on systems before {until}; from there on {}\n", known.replaced_by.join(" or ")));
+                out.push_str(&format!(
+                    "  read on systems before {until}; from there on {}\n",
+                    known.replaced_by.join(" or ")
+                ));
             }
-            out.push_str(&section("Without it", &format!("{} The store refuses the upload (code 90683).", known.without.effect())));
+            out.push_str(&section(
+                "Without it",
+                &format!("{} The store refuses the upload (code 90683).", known.without.effect()),
+            ));
             out.push_str(&part_of(capabilities));
             out
         }
         Topic::Key(known) => {
-            let mut out = format!("{}  {}\n  type: {}\n", paint(HEADING, known.key), paint(FAINT, "key of Info.plist"), known.value_type);
+            let mut out = format!(
+                "{}  {}\n  type: {}\n",
+                paint(HEADING, known.key),
+                paint(FAINT, "key of Info.plist"),
+                known.value_type
+            );
             let values: Vec<_> = known.values().map(str::to_owned).collect();
             out.push_str(&list("Values", &values));
             out
@@ -128,7 +148,8 @@ fn part_of(capabilities: &[Capability]) -> String {
 
 fn rule(about: &About) -> String {
     let platform = about.platform.map_or("Android and iOS", Platform::title);
-    let mut out = format!("{}  {}\n", paint(HEADING, about.id), paint(FAINT, &format!("{}, {platform}", about.level.id())));
+    let mut out =
+        format!("{}  {}\n", paint(HEADING, about.id), paint(FAINT, &format!("{}, {platform}", about.level.id())));
     out.push_str(&wrap(about.summary, width().min(100), 2));
     out.push_str(&section("If it stays", about.effect));
     out.push_str(&fragment("Wrong", about.wrong));

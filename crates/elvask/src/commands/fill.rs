@@ -85,12 +85,17 @@ fn plan(app: &App, settings: &Settings, output: &Output, human: bool) -> Result<
 fn given(options: &GivenOptions, app: &App, settings: &mut Settings) -> Result<(), Failure> {
     for purpose in &options.purposes {
         let (name, text) = purpose.split_once('=').ok_or_else(|| {
-            Failure::new(format!("--purpose {purpose}: write a name, `=` and the text")).hint("for example --purpose camera=\"Photographs the ring.\"")
+            Failure::new(format!("--purpose {purpose}: write a name, `=` and the text"))
+                .hint("for example --purpose camera=\"Photographs the ring.\"")
         })?;
-        let known = || capability::capabilities().map(|known| known.name).chain(ios::usage_keys().iter().map(|known| known.key));
+        let known = || {
+            capability::capabilities().map(|known| known.name).chain(ios::usage_keys().iter().map(|known| known.key))
+        };
         if !known().any(|known| known == name) {
             let hint = nearest(name, known()).map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
-            return Err(Failure::new(format!("--purpose {name}: that is neither a capability nor a key that holds a purpose{hint}")));
+            return Err(Failure::new(format!(
+                "--purpose {name}: that is neither a capability nor a key that holds a purpose{hint}"
+            )));
         }
         if is_unfilled(text) {
             return Err(Failure::new(format!("--purpose {name}: the text is empty or not filled in yet: \"{text}\"")));
@@ -100,7 +105,9 @@ fn given(options: &GivenOptions, app: &App, settings: &mut Settings) -> Result<(
     for answer in &options.answers {
         let parts = answer.split_once('=').and_then(|(name, value)| Some((name.rsplit_once('.')?, value)));
         let Some(((plugin, key), value)) = parts else {
-            let failure = Failure::new(format!("--answer {answer}: write the plugin, a dot, the name of the answer, `=` and the value"));
+            let failure = Failure::new(format!(
+                "--answer {answer}: write the plugin, a dot, the name of the answer, `=` and the value"
+            ));
             return Err(failure.hint("for example --answer knot_banner.app_id=knot-48210077"));
         };
         check_answer(app, plugin, key, value)?;
@@ -120,7 +127,9 @@ fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), F
     let sheet = found.sheet.as_ref().map(|found| &found.sheet);
     let asked = sheet.and_then(|sheet| sheet.answer(key));
     if asked.is_none() && !matches!(key, "scheme" | "host") {
-        let known: Vec<_> = sheet.map(|sheet| sheet.answers.iter().map(|answer| answer.key.text.as_str()).collect()).unwrap_or_default();
+        let known: Vec<_> = sheet
+            .map(|sheet| sheet.answers.iter().map(|answer| answer.key.text.as_str()).collect())
+            .unwrap_or_default();
         let hint = match nearest(key, known.iter().copied()) {
             Some(meant) => format!("did you mean `{meant}`?"),
             None if known.is_empty() => "its sheet asks nothing".to_owned(),
@@ -146,7 +155,9 @@ fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output: &Output) 
         match want {
             Want::Purpose { key, .. } => {
                 let opens = ios::usage_key(key).map_or("", |known| known.opens);
-                let question = format!("\nWhat does the app do with the {opens}? People read this when iOS asks for it ({key}).\n>");
+                let question = format!(
+                    "\nWhat does the app do with the {opens}? People read this when iOS asks for it ({key}).\n>"
+                );
                 if let Some(text) = ask(&question) {
                     if is_unfilled(&text) {
                         output.say("That text is not filled in yet; it is left out.");
@@ -207,7 +218,10 @@ fn next_steps(files: &[FileChange]) -> Vec<String> {
     if files.is_empty() {
         return steps;
     }
-    steps.push("Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist.".to_owned());
+    steps.push(
+        "Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist."
+            .to_owned(),
+    );
     if files.iter().any(|file| file.shown.ends_with(".plist")) {
         steps.push("On iOS, a device that was asked already does not ask again: delete the app first, or reset its permissions.".to_owned());
     }
@@ -229,7 +243,11 @@ fn tell(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], writte
                     elvask_core::finding::Remedy::Edit { title, .. } => title.clone(),
                     other => other.text(),
                 };
-                text.push_str(&format!("  {} {}\n", clean(&title), paint(crate::render::style::FAINT, &format!("[{}]", finding.rule.id))));
+                text.push_str(&format!(
+                    "  {} {}\n",
+                    clean(&title),
+                    paint(crate::render::style::FAINT, &format!("[{}]", finding.rule.id))
+                ));
             }
         }
     }
@@ -258,7 +276,10 @@ fn tell(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], writte
     }
     if options.dry_run {
         if !files.is_empty() {
-            text.push_str(&format!("Nothing is written. Without --dry-run, {} would be.\n", count(files.len(), "file")));
+            text.push_str(&format!(
+                "Nothing is written. Without --dry-run, {} would be.\n",
+                count(files.len(), "file")
+            ));
         }
         // The diff alone is the result, so that it can go into a file or into `git apply`.
         output.say(text.trim_end());
@@ -272,7 +293,9 @@ fn tell(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], writte
 fn distinct(mended: &[Finding]) -> Vec<&Finding> {
     let mut seen: Vec<&Finding> = Vec::new();
     for finding in mended {
-        let same = |other: &&&Finding| other.rule.id == finding.rule.id && other.subject == finding.subject && other.message == finding.message;
+        let same = |other: &&&Finding| {
+            other.rule.id == finding.rule.id && other.subject == finding.subject && other.message == finding.message
+        };
         if seen.iter().find(same).is_none() {
             seen.push(finding);
         }

@@ -1,5 +1,6 @@
 //! `elvask survey`.
 
+use elvask_core::Platform;
 use elvask_core::app::{App, Level};
 use elvask_core::check::{Context, check};
 use elvask_core::finding::NeededBy;
@@ -7,7 +8,6 @@ use elvask_core::record::SurveyRecord;
 use elvask_core::source::Place;
 use elvask_core::surface::Surface;
 use elvask_core::survey::{Declaration, KINDS, Survey, survey};
-use elvask_core::Platform;
 use elvask_platform::android::PERMISSION_PREFIX;
 
 use super::{Done, Outcome, load, settings};
@@ -77,7 +77,8 @@ fn identity(app: &App) -> String {
             (None, Some(written)) => format!("not known ({written})"),
             (None, None) => "not stated".to_owned(),
         };
-        let levels = format!("runs from level {}, targets level {}", level(&android.min_level), level(&android.target_level));
+        let levels =
+            format!("runs from level {}, targets level {}", level(&android.min_level), level(&android.target_level));
         rows.push(vec![paint(HEADING, "Android"), format!("{}, {levels}", text(android.id.clone()))]);
         let file = android.manifest.map(|file| app.sources.file(file).shown.clone());
         rows.push(vec![String::new(), paint(FAINT, &text(file))]);

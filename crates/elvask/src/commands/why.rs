@@ -64,18 +64,28 @@ fn nothing(app: &App, context: &Context<'_>, word: &str, subject: &Subject, outp
         Subject::Plugin(at) => {
             let plugin = app.plugins.get(*at);
             let known = plugin.is_some_and(|plugin| plugin.sheet.is_some());
-            let what = if known { "its sheet requires nothing of this app" } else { "it has no sheet, so nothing is known of what it requires" };
+            let what = if known {
+                "its sheet requires nothing of this app"
+            } else {
+                "it has no sheet, so nothing is known of what it requires"
+            };
             output.result(&format!("{}: {what}\n", clean(word)));
             Ok(Outcome::Clean)
         }
         Subject::Capability(capability) => {
-            output.result(&format!("{}: no plugin of this app needs it, and nothing of it is declared\n", capability.title));
+            output.result(&format!(
+                "{}: no plugin of this app needs it, and nothing of it is declared\n",
+                capability.title
+            ));
             Ok(Outcome::Clean)
         }
         Subject::Name(_) => {
             let names = context.needs.all().iter().map(|one| one.name.rsplit(['.', ' ']).next().unwrap_or(&one.name));
-            let names = names.chain(capabilities().map(|known| known.name)).chain(app.plugins.iter().map(|plugin| plugin.name.as_str()));
-            let failure = Failure::new(format!("{word}: no plugin of this app needs such a thing, and nothing declares it"));
+            let names = names
+                .chain(capabilities().map(|known| known.name))
+                .chain(app.plugins.iter().map(|plugin| plugin.name.as_str()));
+            let failure =
+                Failure::new(format!("{word}: no plugin of this app needs such a thing, and nothing declares it"));
             Err(match nearest(word, names) {
                 Some(meant) => failure.hint(format!("did you mean `elvask why {meant}`?")),
                 None => failure,

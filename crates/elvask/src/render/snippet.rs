@@ -9,7 +9,7 @@ use elvask_core::source::{FileId, Place, Sources};
 use elvask_core::{Edit, Span};
 
 use super::style::{ERROR, FAINT, NOTE, WARNING, paint};
-use super::{clean, width};
+use super::{clean, width, wrap};
 
 /// The most plugins that are shown with their sheets.
 const MAX_SHOWN: usize = 3;
@@ -21,9 +21,12 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
         Level::Warning => Mark::WARNING,
         Level::Note => Mark::NOTE,
     };
-    let mut group = mark.primary_title(clean(&finding.message).into_owned()).id(finding.rule.id).element(
-        source(sources, finding.place, AnnotationKind::Primary, None),
-    );
+    let mut group = mark.primary_title(clean(&finding.message).into_owned()).id(finding.rule.id).element(source(
+        sources,
+        finding.place,
+        AnnotationKind::Primary,
+        None,
+    ));
     if let Some((place, label)) = &finding.related {
         group = group.element(source(sources, *place, AnnotationKind::Context, Some(clean(label).into_owned())));
     }
@@ -39,13 +42,18 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
         let message = format!("waived: {}", clean(reason));
         group = group.element(Mark::NOTE.with_name("accepted").message(message));
     }
-    group = group.element(Mark::NOTE.with_name("if it stays").message(clean(&finding.effect).into_owned()));
+    group = group.element(Mark::NOTE.with_name("if it stays").message(folded(&finding.effect)));
     let mut report = vec![group];
     report.extend(remedy(sources, &finding.remedy));
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii).term_width(width());
     let mut text = renderer.render(&report);
     text.push('\n');
     text
+}
+
+/// Breaks a text into lines that fit beside the margin of a picture.
+fn folded(text: &str) -> String {
+    wrap(&clean(text), width().saturating_sub(20), 0).trim_end().to_owned()
 }
 
 fn who(needed: &NeededBy) -> String {
@@ -99,7 +107,10 @@ pub(crate) fn how_to_say(want: &Want) -> String {
                 .map(|pattern| pattern.trim_start_matches("^(?:").trim_end_matches(")$").to_owned())
                 .map(|pattern| format!(" (of the form {pattern})"))
                 .unwrap_or_default();
-            format!("{title}elvask fill {}, or {key} = \"…\" under [plugins.{plugin}.answers] in elvask.toml{form}", want.option())
+            format!(
+                "{title}elvask fill {}, or {key} = \"…\" under [plugins.{plugin}.answers] in elvask.toml{form}",
+                want.option()
+            )
         }
         Want::Consent { subject, meaning } => format!("it {meaning}. elvask fill --consent {subject}"),
     }
@@ -148,10 +159,26 @@ fn patched<'s>(sources: &'s Sources, file: FileId, edits: &[Edit]) -> Snippet<'s
     let (text, mark) = unmarked(&source.text);
     let mut snippet = Snippet::source(text).path(clean(&source.shown).into_owned());
     for edit in edits {
-        let span = fit(text, Span::new(edit.start, edit.end), mark);
+        let span = fit(text, whole_lines(&source.text, edit), mark);
         snippet = snippet.patch(Patch::new(span, clean(&edit.insert.replace("\r\n", "\n")).into_owned()));
     }
     snippet
+}
+
+/// Returns the span of an edit; for one that takes lines out, the lines from start to end, which reads better than the end
+/// of the line before.
+fn whole_lines(text: &str, edit: &Edit) -> Span {
+    let span = Span::new(edit.start, edit.end);
+    let covered = span.of(text);
+    let break_len = covered.len() - covered.trim_start_matches(['\r', '\n']).len();
+    let follows = text.get(edit.end..).is_some_and(|after| after.starts_with(['\r', '\n']));
+    if !edit.insert.is_empty() || break_len == 0 || !follows {
+        return span;
+    }
+    let after = text.get(edit.end..).unwrap_or_default();
+    let next = if after.starts_with("\r\n") { 2 } else { 1 };
+    let first = if covered.starts_with("\r\n") { 2 } else { 1 };
+    Span::new(edit.start + first, edit.end + next)
 }
 
 /// Returns a finding on one line.

@@ -71,7 +71,7 @@ mod tests {
         assert!(app.found("permission-missing").is_empty(), "one mistake, one finding");
         app.mends_manifest(
             ID,
-            "    <uses-permission android:name=\"android.permission.RECORD_AUDIO\"/>\n    <application>\n        <!-- mine -->\n    </application>\n",
+            "    <!-- mine -->\n    <uses-permission android:name=\"android.permission.RECORD_AUDIO\"/>\n    <application>\n    </application>\n",
         );
     }
 

@@ -71,7 +71,7 @@ impl Rule for PermissionUnknown {
 }
 
 /// Says whether a name means to be one of the platform's own; those of other makers cannot be judged.
-fn claims_the_platform(name: &str) -> bool {
+pub(crate) fn claims_the_platform(name: &str) -> bool {
     let folded = name.to_ascii_lowercase();
     // Health permissions belong to a module with a list of its own.
     (folded.starts_with("android.permission") && !folded.starts_with("android.permission.health."))

@@ -6,6 +6,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::{Kind, Need};
+use crate::rules::support::queries_slot;
 use crate::rules::{About, Rule};
 use crate::surface::{covers, read_query};
 
@@ -40,9 +41,10 @@ impl Rule for QueryMisplaced {
                 (Some(queries), Some(entry)) => {
                     ("move the entries into <queries>", plan::move_into(entry, queries, Slot::Last))
                 }
-                (None, _) => {
-                    ("move the element up into <manifest>", plan::move_into(*element, manifest.root, Slot::Last))
-                }
+                (None, _) => (
+                    "move the element up into <manifest>",
+                    plan::move_into(*element, manifest.root, queries_slot(manifest)),
+                ),
             };
             let needed: Vec<_> = context
                 .needs

@@ -47,7 +47,8 @@ impl Rule for QueryMissing {
             let who = who_needs(context, group.requirements);
             let message = format!("the app may not see {}, and {who} to", describe(query));
             let place = manifest.tag(manifest.queries_element.unwrap_or(manifest.root));
-            let remedy = Remedy::edit("add the query", manifest.file, add_query(manifest, query));
+            let remedy =
+                Remedy::edit(format!("let the app see {}", describe(query)), manifest.file, add_query(manifest, query));
             let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)

@@ -67,8 +67,7 @@ fn check_one(
         let message = format!("`{}` is not there, and {who} it", group.name);
         let remedy = match filled {
             Ok(value) => guarded(context, group.name, &value, || {
-                Remedy::edit(format!("add {}", group.name), plist.file, add_key(plist, group.name, &value))
-                    .making(group.name)
+                add_key(format!("add {}", group.name), plist, group.name, &value)
             }),
             Err(wants) => {
                 let lines = match value {

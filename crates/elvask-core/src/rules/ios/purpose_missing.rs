@@ -41,8 +41,7 @@ impl Rule for PurposeMissing {
             let message = format!("no purpose is given for {opens}: {who} `{}`", group.name);
             let remedy = match context.purpose(group.name) {
                 Some(purpose) => {
-                    let edits = add_key(plist, group.name, &NewValue::String(purpose.text));
-                    Remedy::edit(format!("add {}", group.name), plist.file, edits)
+                    add_key(format!("add {}", group.name), plist, group.name, &NewValue::String(purpose.text))
                 }
                 None => Remedy::Answer {
                     wants: vec![want_purpose(group.name, Some(&group))],

@@ -46,10 +46,7 @@ impl Rule for PurposeSuperseded {
             let text = context.purpose(next).map(|given| given.text);
             let text = text.or_else(|| good_purpose(plist, &entry.key).map(|(_, text)| text.to_owned()));
             let remedy = match text {
-                Some(text) => {
-                    let edits = add_key(plist, next, &NewValue::String(text));
-                    Remedy::edit(format!("add {next} with the same text"), plist.file, edits)
-                }
+                Some(text) => add_key(format!("add {next} with the same text"), plist, next, &NewValue::String(text)),
                 None => {
                     Remedy::Answer { wants: vec![want_purpose(next, needed.as_ref())], lines: key_lines(next, "…") }
                 }

@@ -48,15 +48,14 @@ impl Rule for QuerySchemeMissing {
                 continue;
             }
             let value = NewValue::String(group.name.to_owned());
-            let (place, edits) = match entry {
+            let title = format!("add the scheme {}", group.name);
+            let (place, remedy) = match entry {
                 Some(entry) => (
                     plist.at(plan::start_tag(plist.list, &entry.value)),
-                    plan::append(plist.list, &entry.value, &[value]),
+                    Remedy::edit(title, plist.file, plan::append(plist.list, &entry.value, &[value])),
                 ),
-                None => (plist.root_tag(), add_key(plist, QUERY_SCHEMES, &NewValue::Array(vec![value]))),
+                None => (plist.root_tag(), add_key(title, plist, QUERY_SCHEMES, &NewValue::Array(vec![value]))),
             };
-            let remedy = Remedy::edit(format!("add the scheme {}", group.name), plist.file, edits);
-            let remedy = if entry.is_none() { remedy.making(QUERY_SCHEMES) } else { remedy };
             let who = who_needs(context, group.requirements);
             let message = format!("the app may not ask about `{}:` links, and {who} to", group.name);
             out.push(
