@@ -334,6 +334,9 @@ pub struct DeclarationRecord {
     /// Why the platform does not see it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub ignored: Option<&'static str>,
+    /// What is odd about it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub doubt: Option<&'static str>,
 }
 
 impl DeclarationRecord {
@@ -348,6 +351,7 @@ impl DeclarationRecord {
             grant: one.grant,
             group: one.group,
             ignored: one.ignored,
+            doubt: one.doubt,
         }
     }
 }

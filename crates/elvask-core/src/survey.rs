@@ -33,6 +33,8 @@ pub struct Declaration {
     pub group: Option<&'static str>,
     /// Why the platform does not see it, where it does not.
     pub ignored: Option<&'static str>,
+    /// What is odd about it, though the platform sees it.
+    pub doubt: Option<&'static str>,
 }
 
 /// What an app is and declares.
@@ -105,6 +107,7 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
             grant: None,
             group: None,
             ignored: None,
+            doubt: None,
         };
     let seen = manifest.permissions.iter().map(|permission| (permission, None));
     let misplaced =
@@ -116,11 +119,12 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
         let grant = known.map_or(Grant::Unknown, android::Permission::grant);
         let claims = crate::rules::android::permission_unknown::claims_the_platform(&permission.name);
         let nobody = known.is_none() && claims && !manifest.defined.contains(&permission.name);
-        let ignored = ignored.or(nobody.then_some("Android has no permission of that name"));
+        let doubt = nobody.then_some("Android has no permission of that name");
         survey.declarations.push(Declaration {
             grant: Some(grant),
             group: known.and_then(android::Permission::group),
             ignored,
+            doubt,
             ..declared(Kind::Permission, &permission.name, until, manifest.tag(permission.element), needs)
         });
     }
@@ -179,7 +183,7 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
 
 fn ios_side(context: &Context<'_>, survey: &mut Survey) {
     let Some(plist) = context.plist else { return };
-    let mut push = |kind: Kind, name: &str, value: Option<String>, place: Place, ignored: Option<&'static str>| {
+    let mut push = |kind: Kind, name: &str, value: Option<String>, place: Place, doubt: Option<&'static str>| {
         survey.declarations.push(Declaration {
             platform: Platform::Ios,
             kind: kind.id(),
@@ -189,7 +193,8 @@ fn ios_side(context: &Context<'_>, survey: &mut Survey) {
             needed_by: needed(context.app, context.needs.of(kind, name)),
             grant: None,
             group: None,
-            ignored,
+            ignored: None,
+            doubt,
         });
     };
     for entry in plist.list.entries() {
@@ -201,7 +206,7 @@ fn ios_side(context: &Context<'_>, survey: &mut Survey) {
         let purpose = entry.key.ends_with("UsageDescription") || meant;
         let kind = if purpose { Kind::Usage } else { Kind::Plist };
         let first = plist.entry(&entry.key).is_some_and(|first| first.key_span == entry.key_span);
-        let ignored = match (purpose && !known, first) {
+        let doubt = match (purpose && !known, first) {
             (true, _) => Some("iOS has no key of that name"),
             (false, false) => Some("the key stands above already"),
             (false, true) => None,
@@ -210,11 +215,11 @@ fn ios_side(context: &Context<'_>, survey: &mut Survey) {
             Some(text) => text.to_owned(),
             None => brief(&entry.value.kind),
         };
-        push(kind, &entry.key, Some(value), plist.at(entry.key_span), ignored);
+        push(kind, &entry.key, Some(value), plist.at(entry.key_span), doubt);
     }
     for (scheme, value) in plist.query_schemes() {
-        let ignored = (!crate::sheet::is_scheme(scheme)).then_some("it is no scheme");
-        push(Kind::QueryScheme, scheme, None, plist.at(value.span), ignored);
+        let doubt = (!crate::sheet::is_scheme(scheme)).then_some("it is no scheme");
+        push(Kind::QueryScheme, scheme, None, plist.at(value.span), doubt);
     }
 }
 

@@ -102,6 +102,8 @@ fn row(app: &App, one: &Declaration) -> Vec<String> {
     let mut about = Vec::new();
     if let Some(why) = one.ignored {
         about.push(paint(ERROR, &format!("ignored: {why}")));
+    } else if let Some(doubt) = one.doubt {
+        about.push(paint(WARNING, doubt));
     } else if let Some(grant) = one.grant {
         let group = one.group.map(|group| format!(" ({group})")).unwrap_or_default();
         about.push(format!("{}{group}", grant.title()));
