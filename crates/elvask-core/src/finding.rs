@@ -178,6 +178,15 @@ impl Remedy {
         }
     }
 
+    /// Returns what it does, in a few words.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        match self {
+            Remedy::Edit { title, .. } => title,
+            Remedy::Answer { lines: text, .. } | Remedy::Manual(text) => text,
+        }
+    }
+
     /// Returns the lines to add, or the steps to take.
     #[must_use]
     pub fn text(&self) -> String {

@@ -101,10 +101,17 @@ fn pubspec_packages_are_followed_from_relative_and_absolute_roots() {
     ]);
     tree.put("/app/packages/tern camera/pubspec.yaml", pubspec("tern_camera", "2.1.0", plugin));
     tree.put("/cache/dates-1.0.0/pubspec.yaml", pubspec("dates", "1.0.0", "dependencies:\n  plover_dialer: any\n"));
-    tree.put("/cache/plover/pubspec.yaml", "name: plover_dialer\nflutter:\n  plugin:\n    platforms:\n      ios:\n        pluginClass: P\n");
+    tree.put(
+        "/cache/plover/pubspec.yaml",
+        "name: plover_dialer\nflutter:\n  plugin:\n    platforms:\n      ios:\n        pluginClass: P\n",
+    );
     tree.put("/cache/lints/pubspec.yaml", pubspec("lints", "1.0.0", plugin));
     let app = load(&tree);
-    assert_eq!(plugins(&app), ["tern_camera 2.1.0+", "plover_dialer 3.0.1"], "a package without native code is no plugin");
+    assert_eq!(
+        plugins(&app),
+        ["tern_camera 2.1.0+", "plover_dialer 3.0.1"],
+        "a package without native code is no plugin"
+    );
     assert_eq!(app.plugins[0].platforms, [elvask_core::Platform::Android]);
     assert_eq!(app.plugins[1].platforms, [elvask_core::Platform::Ios]);
     assert_eq!(app.sources.position(app.plugins[0].dependency.unwrap()).line, 5);
@@ -112,11 +119,16 @@ fn pubspec_packages_are_followed_from_relative_and_absolute_roots() {
 
 #[test]
 fn an_app_in_a_workspace_finds_the_packages_above() {
-    let mut tree = Memory::app([("pubspec.yaml", "name: app\nresolution: workspace\ndependencies:\n  tern_camera: any\n")]);
+    let mut tree =
+        Memory::app([("pubspec.yaml", "name: app\nresolution: workspace\ndependencies:\n  tern_camera: any\n")]);
     tree.put("/.dart_tool/package_config.json", r#"{"packages":[{"name":"tern_camera","rootUri":"../tern"}]}"#);
     tree.put("/tern/pubspec.yaml", "name: tern_camera\nversion: 1.0.0\n");
     tree.put("/tern/elvask-sheet.toml", SHEET);
-    assert_eq!(plugins(&load(&tree)), ["tern_camera 1.0.0+"], "a sheet makes a plugin of a package without native code");
+    assert_eq!(
+        plugins(&load(&tree)),
+        ["tern_camera 1.0.0+"],
+        "a sheet makes a plugin of a package without native code"
+    );
 }
 
 #[test]
@@ -148,7 +160,10 @@ fn the_module_and_the_list_are_found_where_they_are() {
 fn a_list_without_a_project_is_found_too() {
     let tree = Memory::app([
         ("package.json", "{}"),
-        ("ios/Share/Info.plist", "<plist version=\"1.0\"><dict><key>NSExtension</key><dict/><key>LSRequiresIPhoneOS</key><true/></dict></plist>"),
+        (
+            "ios/Share/Info.plist",
+            "<plist version=\"1.0\"><dict><key>NSExtension</key><dict/><key>LSRequiresIPhoneOS</key><true/></dict></plist>",
+        ),
         ("ios/Log/Info.plist", PLIST),
     ]);
     assert_eq!(load(&tree).ios.unwrap().plist_path, Path::new("/app/ios/Log/Info.plist"));
@@ -167,7 +182,8 @@ fn sheets_win_over_each_other_in_their_order() {
         let report = check(&app, &Settings::default());
         report.findings.into_iter().map(|finding| finding.subject).collect::<Vec<_>>()
     };
-    let sheet = |permission: &str| format!("sheet = 1\nplugin = 'tern_camera'\n[[requires]]\ncapability = '{permission}'\n");
+    let sheet =
+        |permission: &str| format!("sheet = 1\nplugin = 'tern_camera'\n[[requires]]\ncapability = '{permission}'\n");
     assert_eq!(missing(&tree, &[]), ["android.permission.CAMERA"]);
     tree.put("/app/elvask/sheets/any.toml", sheet("vibrate"));
     assert_eq!(missing(&tree, &[]), ["android.permission.VIBRATE"]);
@@ -204,7 +220,9 @@ fn levels_are_read_or_told_to_be_unknown() {
         .android
         .unwrap()
     };
-    let app = load("android { defaultConfig { minSdkVersion rootProject.ext.minSdkVersion\n targetSdkVersion project.targetSdkVersion } }");
+    let app = load(
+        "android { defaultConfig { minSdkVersion rootProject.ext.minSdkVersion\n targetSdkVersion project.targetSdkVersion } }",
+    );
     assert_eq!((app.min_level.value, app.target_level.value), (Some(23), Some(34)));
     let app = load("android { defaultConfig { minSdk = shell.minSdkVersion\n targetSdk = 35 } }");
     assert_eq!((app.min_level.value, app.min_level.written.as_deref()), (None, Some("shell.minSdkVersion")));

@@ -20,7 +20,7 @@ pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Opti
         match best {
             _ if distance > allowed => {}
             Some((least, _)) if distance > least => {}
-            Some((least, other)) if distance == least => tied = tied || other != candidate,
+            Some((least, other)) if distance == least => tied = tied || !other.eq_ignore_ascii_case(candidate),
             _ => {
                 best = Some((distance, candidate));
                 tied = false;

@@ -139,6 +139,7 @@ fn insert_rendered(parent: Element<'_>, slot: Slot<'_>, style: &Style<'_>, rende
         && is_block(node.source())
         && rendered.iter().any(|fragment| is_block(fragment))
         && follows_blank_line(document.text(), own_start(node))
+        && ends_group(document.text(), node.span().end)
     {
         // Blocks are kept apart here, so the new one is too.
         inserted.insert_str(0, style.newline);
@@ -183,6 +184,14 @@ fn follows_blank_line(text: &str, at: usize) -> bool {
     let before = text.get(..at).unwrap_or_default().trim_end_matches([' ', '\t']);
     let above = before.strip_suffix('\n').map(|rest| rest.strip_suffix('\r').unwrap_or(rest));
     above.is_some_and(|above| above.trim_end_matches([' ', '\t']).ends_with('\n'))
+}
+
+/// Says whether a blank line or an end tag follows the line that ends at `at`.
+fn ends_group(text: &str, at: usize) -> bool {
+    let tail = text.get(at..).unwrap_or_default().trim_start_matches([' ', '\t']);
+    let below = tail.trim_start_matches(['\r', '\n']);
+    let line_breaks = tail.get(..tail.len() - below.len()).unwrap_or_default().matches('\n').count();
+    line_breaks > 1 || below.trim_start_matches([' ', '\t']).starts_with("</")
 }
 
 /// Plans the first content of an element that has none. The edit replaces a tag, so that a second one for the same
@@ -250,10 +259,7 @@ pub fn with_lines(text: &str, span: Span) -> Span {
         |line: &str| line.strip_suffix("\r\n").or_else(|| line.strip_suffix('\n')).map_or(line.len(), str::len);
     let mut start = line_start(line);
     // A blank line above would now stand above another one, or above the end tag.
-    let below = tail.trim_start_matches(['\r', '\n']);
-    let line_breaks = tail.get(..tail.len() - below.len()).unwrap_or_default().matches('\n').count();
-    let needless = line_breaks > 1 || below.trim_start_matches([' ', '\t']).starts_with("</");
-    if follows_blank_line(text, span.start) && needless {
+    if follows_blank_line(text, span.start) && ends_group(text, end) {
         start = line_start(before.get(..start).unwrap_or_default().trim_end_matches([' ', '\t']));
     }
     Span::new(start, end)

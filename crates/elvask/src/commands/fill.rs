@@ -53,7 +53,7 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
         written = true;
     }
     if human {
-        tell(options, &app, &filled, &files, written, output);
+        tell(options, &filled, &files, written, output);
     } else {
         output.json(&Record::of(options, &app, &filled, &files, written));
     }
@@ -228,7 +228,7 @@ fn next_steps(files: &[FileChange]) -> Vec<String> {
     steps
 }
 
-fn tell(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], written: bool, output: &Output) {
+fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, output: &Output) {
     let mut text = String::new();
     let mended = distinct(&filled.mended);
     if files.is_empty() {
@@ -239,15 +239,11 @@ fn tell(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], writte
         }
         if !output.quiet {
             for finding in &mended {
-                let title = match &finding.remedy {
-                    elvask_core::finding::Remedy::Edit { title, .. } => title.clone(),
-                    other => other.text(),
-                };
-                text.push_str(&format!(
-                    "  {} {}\n",
-                    clean(&title),
-                    paint(crate::render::style::FAINT, &format!("[{}]", finding.rule.id))
-                ));
+                let (title, faint) = (clean(&finding.remedy.title()).into_owned(), crate::render::style::FAINT);
+                let subject = clean(&finding.subject).into_owned();
+                let short = subject.rsplit('.').next().unwrap_or(&subject);
+                let about = if title.contains(short) { String::new() } else { format!(" {subject}") };
+                text.push_str(&format!("  {title} {}\n", paint(faint, &format!("[{}{about}]", finding.rule.id))));
             }
         }
     }
@@ -286,7 +282,6 @@ fn tell(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], writte
     } else {
         output.result(&text);
     }
-    debug_assert!(!written || app.root.is_absolute());
 }
 
 /// Leaves out what was mended again in a later round.

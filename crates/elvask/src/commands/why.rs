@@ -126,7 +126,7 @@ fn human(sources: &Sources, answer: &Answer) -> String {
             None => ("declared", GOOD),
         };
         out.push_str(&format!("  {} {}\n", paint(style, word), place(sources, declared.place)));
-        out.push_str(&format!("      {}\n", clean(line_at(sources, declared.place))));
+        out.push_str(&format!("      {}\n", clean(&element_at(sources, declared.place))));
         if let Some(grant) = declared.grant {
             out.push_str(&format!("    granted {}\n", grant.title()));
         }
@@ -148,4 +148,15 @@ fn line_at(sources: &Sources, place: Place) -> &str {
     let text = &sources.file(place.file).text;
     let start = text.get(..place.span.start).and_then(|before| before.rfind('\n')).map_or(0, |at| at + 1);
     text.get(start..).and_then(|rest| rest.lines().next()).unwrap_or_default().trim()
+}
+
+/// Returns what starts at a place, on one line: an entry of `<queries>` whole, else the tag or the rest of the line.
+fn element_at(sources: &Sources, place: Place) -> String {
+    let text = &sources.file(place.file).text;
+    let rest = text.get(place.span.start..).unwrap_or_default();
+    let end = if rest.starts_with("<intent") { rest.find("</intent>").map(|at| at + 9) } else { None };
+    let line = rest.find(['\r', '\n']).unwrap_or(rest.len());
+    let tag = rest.find('>').map_or(line, |at| at + 1);
+    let whole = rest.get(..end.unwrap_or(line.max(tag))).unwrap_or_default();
+    whole.split_whitespace().collect::<Vec<_>>().join(" ")
 }

@@ -1,0 +1,185 @@
+//! The main job on the sample app, in both layouts.
+
+mod support;
+
+use support::{App, GIVEN, MANIFEST, elvask};
+
+/// The mistakes that the `npm` app is seeded with, each with its line.
+const NPM: [&str; 32] = [
+    "error permission-missing android.permission.ACCESS_COARSE_LOCATION AndroidManifest.xml:1",
+    "error permission-missing android.permission.BLUETOOTH_CONNECT AndroidManifest.xml:1",
+    "error permission-missing android.permission.CAMERA AndroidManifest.xml:1",
+    "error query-missing android.intent.action.VIEW https AndroidManifest.xml:1",
+    "error query-missing android.intent.action.VIEW sms AndroidManifest.xml:1",
+    "error query-missing android.intent.action.VIEW tel AndroidManifest.xml:1",
+    "error query-missing android.speech.RecognitionService AndroidManifest.xml:1",
+    "error permission-unknown android.permission.POST_NOTIFICATION AndroidManifest.xml:8",
+    "warning permission-wider android.permission.BLUETOOTH AndroidManifest.xml:15",
+    "error permission-level-cap android.permission.WRITE_EXTERNAL_STORAGE AndroidManifest.xml:20",
+    "error meta-data-misplaced example.knot.APP_ID AndroidManifest.xml:30",
+    "error value-placeholder example.knot.APP_ID AndroidManifest.xml:30",
+    "error meta-data-missing example.avocet.MERCHANT_ID AndroidManifest.xml:32",
+    "error component-attribute launchMode AndroidManifest.xml:46",
+    "error permission-misplaced android.permission.RECORD_AUDIO AndroidManifest.xml:71",
+    "error query-misplaced queries AndroidManifest.xml:73",
+    "warning permission-duplicate android.permission.INTERNET AndroidManifest.xml:81",
+    "error plist-missing ExampleAvocetMerchantId Info.plist:4",
+    "error purpose-missing NSCameraUsageDescription Info.plist:4",
+    "error purpose-missing NSPhotoLibraryAddUsageDescription Info.plist:4",
+    "warning value-sample ExampleKnotAppId Info.plist:26",
+    "error plist-type ITSAppUsesNonExemptEncryption Info.plist:28",
+    "error query-scheme-missing sms Info.plist:32",
+    "error query-scheme-missing tel Info.plist:32",
+    "error query-scheme-form mailto:// Info.plist:33",
+    "error purpose-superseded NSCalendarsUsageDescription Info.plist:44",
+    "error purpose-placeholder NSLocationWhenInUseUsageDescription Info.plist:47",
+    "error purpose-empty NSMicrophoneUsageDescription Info.plist:49",
+    "error purpose-unknown NSSpeechRecognitionUsageDescripton Info.plist:50",
+    "error plist-missing SKAdNetworkItems Info.plist:55",
+    "error plist-value UIUserInterfaceStyle Info.plist:81",
+    "error plist-duplicate NSBluetoothAlwaysUsageDescription Info.plist:84",
+];
+
+/// Returns the findings without their lines, which differ between the layouts.
+fn without_lines(findings: &[String]) -> Vec<String> {
+    let mut all: Vec<_> = findings.iter().map(|one| one.rsplit_once(':').unwrap().0.to_owned()).collect();
+    all.sort();
+    all
+}
+
+#[test]
+fn every_seeded_mistake_is_named_at_its_line() {
+    let app = App::demo("npm");
+    let found = app.findings();
+    assert_eq!(found, NPM);
+    assert_eq!(app.run(&["check"]).code, 1);
+    // The other app has the same mistakes on other lines; in its manifest the lines of three of them are checked.
+    let other = App::demo("pubspec");
+    let found = other.findings();
+    assert_eq!(without_lines(&found), without_lines(&NPM.map(str::to_owned)));
+    let text = other.read(MANIFEST);
+    for (finding, marked) in [
+        ("error permission-unknown android.permission.POST_NOTIFICATION", "POST_NOTIFICATION\""),
+        ("error permission-misplaced android.permission.RECORD_AUDIO", "RECORD_AUDIO"),
+        ("error component-attribute launchMode", "launchMode=\"standard\""),
+    ] {
+        let line = text.lines().position(|line| line.contains(marked)).unwrap() + 1;
+        assert!(found.contains(&format!("{finding} AndroidManifest.xml:{line}")), "{finding} {line}: {found:?}");
+    }
+}
+
+#[test]
+fn fill_mends_all_with_the_given_values_and_changes_nothing_twice() {
+    for layout in ["npm", "pubspec"] {
+        let app = App::demo(layout);
+        let before = app.snapshot();
+        let filled = app.run(&[&["fill"], &GIVEN[..]].concat());
+        assert_eq!(filled.code, 0, "{}{}", filled.out, filled.err);
+        assert!(filled.out.contains("Stop the app, build it anew"), "{}", filled.out);
+        let after = app.snapshot();
+        let changed: Vec<_> = before
+            .iter()
+            .zip(&after)
+            .filter(|(one, other)| one != other)
+            .map(|(one, _)| one.0.file_name().unwrap())
+            .collect();
+        assert_eq!(changed, ["AndroidManifest.xml", "Info.plist"], "no other file is touched");
+        assert_eq!(before.len(), after.len(), "no file is added");
+        let checked = app.run(&["check", "--deny", "note"]);
+        assert_eq!(checked.code, 0, "{}", checked.out);
+        let again = app.run(&["fill"]);
+        assert_eq!((again.code, again.out.trim()), (0, "There is nothing that `elvask fill` can mend."));
+        assert_eq!(app.snapshot(), after);
+    }
+}
+
+#[test]
+fn fill_without_values_writes_the_rest_and_says_what_is_wanted() {
+    let app = App::demo("npm");
+    let filled = app.run(&["fill"]);
+    assert_eq!(filled.code, 1);
+    assert!(filled.out.contains("Still wanted (2):"), "{}", filled.out);
+    assert!(
+        filled.out.contains("--purpose camera=") && filled.out.contains("--answer knot_banner.app_id="),
+        "{}",
+        filled.out
+    );
+    let plist = app.read("ios/Marram/Info.plist");
+    assert!(!plist.contains("NSCameraUsageDescription"), "no text is made up");
+    assert!(plist.contains("<string>Keeps a copy of each ring photo in your library.</string>"), "elvask.toml is used");
+    let left: Vec<_> = app.findings();
+    assert_eq!(
+        left,
+        [
+            "error value-placeholder example.knot.APP_ID AndroidManifest.xml:73",
+            "error purpose-missing NSCameraUsageDescription Info.plist:4",
+            "warning value-sample ExampleKnotAppId Info.plist:28",
+        ]
+    );
+}
+
+#[test]
+fn the_dry_run_is_a_diff_that_git_applies() {
+    let app = App::demo("pubspec");
+    let before = app.snapshot();
+    let dry = app.run(&[&["fill", "--dry-run"], &GIVEN[..]].concat());
+    assert_eq!(dry.code, 0);
+    assert_eq!(app.snapshot(), before, "nothing is written");
+    assert!(dry.err.contains("Nothing is written"), "{}", dry.err);
+    app.write("fill.diff", &dry.out);
+    let git = |words: &[&str]| std::process::Command::new("git").args(words).current_dir(app.root()).status().unwrap();
+    assert!(git(&["init", "-q"]).success());
+    assert!(git(&["apply", "fill.diff"]).success(), "{}", dry.out);
+    assert_eq!(app.run(&["check"]).code, 0);
+    // Only lines that somebody would have typed: no line is taken out but those that are mended or moved.
+    let taken_out = dry.out.lines().filter(|line| line.starts_with('-') && !line.starts_with("---")).count();
+    assert!(taken_out < 25, "{taken_out} lines are taken out\n{}", dry.out);
+}
+
+#[test]
+fn the_demo_walks_the_job_and_ends_with_a_clean_check() {
+    let folder = tempfile::tempdir().unwrap();
+    for layout in ["npm", "pubspec"] {
+        let into = folder.path().join(layout).display().to_string();
+        let ran = elvask(folder.path(), &["demo", "--layout", layout, "--into", &into]);
+        assert_eq!(ran.code, 0, "{}", ran.err);
+        let at = |needle: &str| ran.out.find(needle).unwrap_or_else(|| panic!("{needle}\n{}", ran.out));
+        let order = [at("$ elvask survey"), at("$ elvask check"), at("$ elvask fill"), at("clean")];
+        assert!(order.is_sorted(), "{order:?}");
+    }
+    let into = folder.path().join("json").display().to_string();
+    let record = elvask(folder.path(), &["demo", "--format", "json", "--into", &into]).json();
+    let exits: Vec<_> = record["steps"].as_array().unwrap().iter().map(|step| step["exit"].as_i64().unwrap()).collect();
+    assert_eq!(exits, [0, 1, 0, 0]);
+    assert_eq!(record["steps"][3]["output"]["summary"]["errors"], 0);
+    let full = elvask(folder.path(), &["demo", "--into", &into]);
+    assert_eq!(full.code, 2, "a folder that is not empty is left alone");
+    assert!(full.err.contains("the folder is not empty"), "{}", full.err);
+}
+
+#[test]
+fn the_survey_tells_what_is_seen_and_what_is_not() {
+    let app = App::demo("npm");
+    let record = app.run(&["survey", "--format", "json"]).json();
+    let names = |list: &str, kind: &str| -> Vec<String> {
+        let of_kind = record[list].as_array().unwrap().iter().filter(|one| one["kind"] == kind);
+        of_kind.map(|one| one["name"].as_str().unwrap().replace("android.permission.", "")).collect()
+    };
+    assert_eq!(names("declarations", "permission").len(), 14);
+    assert_eq!(names("ignored", "permission"), ["RECORD_AUDIO"]);
+    assert_eq!(names("ignored", "meta-data"), ["example.knot.APP_ID"]);
+    let scan = record["declarations"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|one| one["name"] == "android.permission.BLUETOOTH_SCAN");
+    let scan = scan.unwrap();
+    assert_eq!((scan["grant"].as_str(), scan["group"].as_str()), (Some("prompt"), Some("NEARBY_DEVICES")));
+    assert_eq!(scan["needed_by"][0]["plugin"], "redshank_scan");
+    assert_eq!(record["app"]["android"]["min_level"], 24);
+    assert_eq!(record["app"]["ios"]["min_version"], "15.1");
+    let human = app.run(&["survey"]).out;
+    for line in ["on a settings screen", "ignored: it stands inside another element", "the launcher starts it"] {
+        assert!(human.contains(line), "{line}\n{human}");
+    }
+}

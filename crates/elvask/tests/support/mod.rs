@@ -1,0 +1,142 @@
+//! Runs the built program on files in a temporary folder.
+
+#![allow(dead_code, reason = "each test file uses a part of it")]
+#![allow(clippy::mod_module_files, reason = "a file of its own would be taken for a test")]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+/// What the program said and how it ended.
+pub struct Ran {
+    pub out: String,
+    pub err: String,
+    pub code: i32,
+}
+
+impl Ran {
+    pub fn json(&self) -> Value {
+        serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error}\n{}\n{}", self.out, self.err))
+    }
+}
+
+/// A folder with an app.
+pub struct App {
+    folder: TempDir,
+}
+
+pub const GIVEN: [&str; 6] = [
+    "--purpose",
+    "camera=Photographs the ring on a bird's leg.",
+    "--answer",
+    "knot_banner.app_id=knot-48210077",
+    "--answer",
+    "knot_banner.ios_app_id=knot-48210078",
+];
+
+pub const MANIFEST: &str = "android/app/src/main/AndroidManifest.xml";
+
+impl App {
+    /// The sample app.
+    pub fn demo(layout: &str) -> App {
+        let app = App { folder: tempfile::tempdir().unwrap() };
+        let into = app.root().display().to_string();
+        let ran = elvask(app.root(), &["demo", "--unpack", "--layout", layout, "--into", &into]);
+        assert_eq!(ran.code, 0, "{}", ran.err);
+        app
+    }
+
+    /// An app of the layout `npm` with the plugin `tern_camera`, which needs the camera, and these files.
+    pub fn with(files: &[(&str, &str)]) -> App {
+        let app = App { folder: tempfile::tempdir().unwrap() };
+        app.write("package.json", "{\n  \"dependencies\": { \"tern_camera\": \"^2.1.0\" }\n}\n");
+        app.write("node_modules/tern_camera/package.json", "{\"name\":\"tern_camera\",\"version\":\"2.1.0\"}");
+        let sheet = "sheet = 1\n\n[[requires]]\ncapability = \"camera\"\n";
+        app.write("node_modules/tern_camera/elvask-sheet.toml", sheet);
+        app.write("android/app/build.gradle", "plugins { id 'com.android.application' }\n");
+        for (path, text) in files {
+            app.write(path, text);
+        }
+        app
+    }
+
+    pub fn root(&self) -> &Path {
+        self.folder.path()
+    }
+
+    pub fn path(&self, path: &str) -> PathBuf {
+        self.root().join(path)
+    }
+
+    pub fn write(&self, path: &str, text: impl AsRef<[u8]>) {
+        let path = self.path(path);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, text).unwrap();
+    }
+
+    pub fn read(&self, path: &str) -> String {
+        fs::read_to_string(self.path(path)).unwrap()
+    }
+
+    /// Runs the program in the app's folder.
+    pub fn run(&self, words: &[&str]) -> Ran {
+        elvask(self.root(), words)
+    }
+
+    /// Returns all files with their bytes.
+    pub fn snapshot(&self) -> Vec<(PathBuf, Vec<u8>)> {
+        let mut files = Vec::new();
+        let mut folders = vec![self.root().to_owned()];
+        while let Some(folder) = folders.pop() {
+            for entry in fs::read_dir(folder).unwrap() {
+                let path = entry.unwrap().path();
+                if path.is_dir() {
+                    folders.push(path);
+                } else {
+                    files.push((path.clone(), fs::read(path).unwrap()));
+                }
+            }
+        }
+        files.sort();
+        files
+    }
+
+    /// Runs the check and returns its findings as `level rule subject file:line`.
+    pub fn findings(&self) -> Vec<String> {
+        let ran = self.run(&["check", "--format", "json"]);
+        let record = ran.json();
+        let text = |finding: &Value, key: &str| finding[key].as_str().unwrap_or("-").to_owned();
+        let line = |finding: &Value| {
+            let file = text(finding, "file");
+            let file = file.rsplit('/').next().unwrap_or(&file).to_owned();
+            format!(
+                "{} {} {} {file}:{}",
+                text(finding, "level"),
+                text(finding, "rule"),
+                text(finding, "subject"),
+                finding["line"]
+            )
+        };
+        record["findings"].as_array().unwrap().iter().map(line).collect()
+    }
+}
+
+/// Runs the program in a folder, with nothing on standard input.
+pub fn elvask(folder: &Path, words: &[&str]) -> Ran {
+    let done = Command::new(env!("CARGO_BIN_EXE_elvask"))
+        .args(words)
+        .current_dir(folder)
+        .env_remove("NO_COLOR")
+        .env_remove("CLICOLOR_FORCE")
+        .stdin(Stdio::null())
+        .output()
+        .unwrap();
+    Ran {
+        out: String::from_utf8(done.stdout).unwrap(),
+        err: String::from_utf8(done.stderr).unwrap(),
+        code: done.status.code().unwrap(),
+    }
+}
