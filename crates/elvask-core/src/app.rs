@@ -331,7 +331,7 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
     for package in packages {
         let named = |sheet: &&PluginSheet| sheet.sheet.plugin.text == package.name;
         // Sheets come in rising order of precedence, so that the last one wins.
-        let mut sheet = sheets.iter().filter(named).next_back().cloned();
+        let mut sheet = sheets.iter().rfind(named).cloned();
         if sheet.is_none()
             && let Some(root) = &package.root
         {

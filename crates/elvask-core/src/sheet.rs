@@ -44,12 +44,6 @@ pub struct Sheet {
     pub unjudged: Vec<Text>,
 }
 
-impl Default for Text {
-    fn default() -> Self {
-        Text { text: String::new(), span: Span::default() }
-    }
-}
-
 /// A part of a plugin that an app turns on.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Feature {

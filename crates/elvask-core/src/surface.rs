@@ -4,8 +4,8 @@ mod manifest;
 mod plist;
 
 pub use manifest::{
-    ANDROID, Component, DeclaredMetaData, DeclaredPermission, DeclaredQuery, ManifestView, TOOLS, covers, full_class,
-    read_query,
+    ANDROID, Component, DeclaredMetaData, DeclaredPermission, DeclaredQuery, ManifestView, TOOLS, claims_the_platform,
+    covers, full_class, read_query,
 };
 pub use plist::{PlistView, QUERY_SCHEMES};
 

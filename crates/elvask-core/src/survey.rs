@@ -117,7 +117,7 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
         let until = permission.max_level.map(|level| format!("up to level {level}"));
         let needs = context.needs.of(Kind::Permission, &permission.name);
         let grant = known.map_or(Grant::Unknown, android::Permission::grant);
-        let claims = crate::rules::android::permission_unknown::claims_the_platform(&permission.name);
+        let claims = crate::surface::claims_the_platform(&permission.name);
         let nobody = known.is_none() && claims && !manifest.defined.contains(&permission.name);
         let doubt = nobody.then_some("Android has no permission of that name");
         survey.declarations.push(Declaration {
@@ -151,7 +151,7 @@ fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut
             ..declared(
                 Kind::MetaData,
                 &data.name,
-                value.map(|value| value.into_owned()),
+                value.map(std::borrow::Cow::into_owned),
                 manifest.tag(data.element),
                 needs,
             )

@@ -20,7 +20,7 @@ pub struct Problem {
 }
 
 /// A text with its place.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Text {
     /// The text.
     pub text: String,

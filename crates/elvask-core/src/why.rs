@@ -91,7 +91,6 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
             declared.push((at(declaration.platform, declaration.kind, &declaration.name), declaration));
         }
     }
-    drop(at);
     for (at, requirement) in needs {
         if let Some(answer) = answers.get_mut(at) {
             answer.needed_by.push((NeededBy::of(context.app, requirement), requirement.strength));

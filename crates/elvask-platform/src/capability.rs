@@ -1,5 +1,7 @@
 //! Capabilities: platform-neutral names for what a plugin needs.
 
+use std::sync::OnceLock;
+
 use crate::names::nearest;
 use crate::table::{Row, rows};
 use crate::{Platform, Version};
@@ -36,10 +38,25 @@ pub struct CapabilityNeed {
     pub optional: bool,
 }
 
+/// All capabilities with what they want declared.
+fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
+    static TABLE: OnceLock<Vec<(Capability, Vec<CapabilityNeed>)>> = OnceLock::new();
+    TABLE.get_or_init(|| {
+        let mut needs: Vec<(&'static str, CapabilityNeed)> =
+            rows(include_str!("../data/capability-needs.tsv")).map(|row| (row.cell(0), read_need(row))).collect();
+        let capability = |row: Row| {
+            let capability = Capability { name: row.cell(0), title: row.cell(1), meaning: row.cell(2) };
+            (capability, needs.extract_if(.., |(name, _)| *name == capability.name).map(|(_, need)| need).collect())
+        };
+        rows(include_str!("../data/capabilities.tsv")).map(capability).collect()
+    })
+}
+
 impl Capability {
     /// Goes through what the capability wants declared, on both platforms.
     pub fn needs(self) -> impl Iterator<Item = CapabilityNeed> {
-        rows(include_str!("../data/capability-needs.tsv")).filter(move |row| row.cell(0) == self.name).map(read_need)
+        let found = table().iter().find(|(known, _)| *known == self);
+        found.map(|(_, needs)| needs.as_slice()).unwrap_or_default().iter().copied()
     }
 }
 
@@ -72,11 +89,7 @@ fn read_need(row: Row) -> CapabilityNeed {
 
 /// Goes through all capabilities.
 pub fn capabilities() -> impl Iterator<Item = Capability> {
-    rows(include_str!("../data/capabilities.tsv")).map(|row| Capability {
-        name: row.cell(0),
-        title: row.cell(1),
-        meaning: row.cell(2),
-    })
+    table().iter().map(|(capability, _)| *capability)
 }
 
 /// Looks a capability up by its name in sheets.
@@ -93,7 +106,8 @@ pub fn nearest_capability(name: &str) -> Option<&'static str> {
 
 /// Goes through the capabilities that want a declaration of that kind and name.
 pub fn capabilities_with(kind: &str, name: &str) -> impl Iterator<Item = Capability> {
-    capabilities().filter(move |capability| capability.needs().any(|need| need.kind == kind && need.name == name))
+    let wants = move |needs: &[CapabilityNeed]| needs.iter().any(|need| need.kind == kind && need.name == name);
+    table().iter().filter(move |(_, needs)| wants(needs)).map(|(capability, _)| *capability)
 }
 
 #[cfg(test)]

@@ -81,12 +81,19 @@ pub fn usage_keys() -> &'static [UsageKey] {
 /// Looks a purpose key up.
 #[must_use]
 pub fn usage_key(key: &str) -> Option<&'static UsageKey> {
+    if !key.ends_with("Description") && !key.ends_with("Dictionary") {
+        return None;
+    }
     usage_keys().iter().find(|known| known.key == key)
 }
 
 /// Returns the purpose key of iOS that a misspelt one is meant to be, if one is near enough.
 #[must_use]
 pub fn nearest_usage_key(key: &str) -> Option<&'static UsageKey> {
+    // Whatever is misspelt, one of the two words is still there; without that, most keys of a list would be compared.
+    if !(key.contains("Usag") || key.contains("Descr")) {
+        return None;
+    }
     let known = || usage_keys().iter().filter(|known| known.is_for_ios());
     let found = nearest(key, known().map(|known| known.key))?;
     known().find(|known| known.key == found)

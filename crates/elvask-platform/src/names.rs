@@ -1,6 +1,6 @@
 //! Finding the name that somebody meant.
 
-use strsim::damerau_levenshtein;
+use strsim::osa_distance;
 
 /// Returns the known name that is nearest to `name`, if it is near enough to be meant.
 ///
@@ -10,13 +10,18 @@ use strsim::damerau_levenshtein;
 pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Option<&'k str> {
     let wanted = name.to_lowercase();
     let allowed = (wanted.chars().count() / 6).clamp(1, 3);
+    let wanted_letters = Letters::of(&wanted);
     let mut best: Option<(usize, &str)> = None;
     let mut tied = false;
     for candidate in known {
         if candidate.len().abs_diff(wanted.len()) > allowed {
             continue;
         }
-        let distance = damerau_levenshtein(&wanted, &candidate.to_lowercase());
+        // Cheap first: every edit changes the count of two letters at most.
+        if wanted_letters.apart(candidate) > 2 * allowed {
+            continue;
+        }
+        let distance = osa_distance(&wanted, &candidate.to_lowercase());
         match best {
             _ if distance > allowed => {}
             Some((least, _)) if distance > least => {}
@@ -28,6 +33,28 @@ pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Opti
         }
     }
     best.filter(|_| !tied).map(|(_, candidate)| candidate)
+}
+
+/// How often each letter of the alphabet stands in a name, whatever its case.
+#[derive(Clone, Copy)]
+struct Letters([u8; 26]);
+
+impl Letters {
+    fn of(name: &str) -> Self {
+        let mut counts = [0u8; 26];
+        for byte in name.bytes().filter(u8::is_ascii_alphabetic) {
+            if let Some(count) = counts.get_mut(usize::from(byte.to_ascii_lowercase() - b'a')) {
+                *count = count.saturating_add(1);
+            }
+        }
+        Letters(counts)
+    }
+
+    /// Returns by how much the counts differ from those of another name.
+    fn apart(self, other: &str) -> usize {
+        let other = Letters::of(other);
+        self.0.iter().zip(other.0).map(|(one, other)| usize::from(one.abs_diff(other))).sum()
+    }
 }
 
 #[cfg(test)]

@@ -43,7 +43,7 @@ fn program(bench: &mut Criterion) {
     let mut group = bench.benchmark_group("inside");
     let settings = Settings::default();
     group.bench_function("load, npm", |bencher| {
-        bencher.iter(|| App::load(&Disk, &npm, &[]).map(|app| app.plugins.len()))
+        bencher.iter(|| App::load(&Disk, &npm, &[]).map(|app| app.plugins.len()));
     });
     if let Ok(app) = App::load(&Disk, &npm, &[]) {
         group.bench_function("check, npm", |bencher| bencher.iter(|| check(&app, &settings).findings.len()));
@@ -84,7 +84,7 @@ fn documents(bench: &mut Criterion) {
     group.bench_function("manifest of 1 MB", |bencher| bencher.iter(|| Document::parse(manifest.as_str()).map(|_| ())));
     group.throughput(Throughput::Bytes(list.len() as u64));
     group.bench_function("property list of 1 MB", |bencher| {
-        bencher.iter(|| PropertyList::parse(list.as_str()).map(|_| ()))
+        bencher.iter(|| PropertyList::parse(list.as_str()).map(|_| ()));
     });
     group.finish();
     let tree = Memory::app([

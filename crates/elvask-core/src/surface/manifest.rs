@@ -4,6 +4,7 @@ use std::borrow::Cow;
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Attribute, Document, Element};
+use elvask_platform::android::{self, Permission};
 
 use crate::requirement::{Owner, Query};
 use crate::source::{FileId, Place};
@@ -24,6 +25,8 @@ pub struct DeclaredPermission<'d> {
     pub name: Cow<'d, str>,
     /// The highest level that it holds for; an attribute that is no number is taken for none.
     pub max_level: Option<u32>,
+    /// The permission of the platform that a name means to be, where the platform has none of that name.
+    pub meant: Option<&'static Permission>,
 }
 
 /// An entry of `<queries>`.
@@ -119,7 +122,11 @@ impl<'d> ManifestView<'d> {
             "uses-permission" | "uses-permission-sdk-23" => {
                 let Some(name) = name() else { return };
                 let max_level = element.value(ANDROID, "maxSdkVersion").and_then(|level| level.trim().parse().ok());
-                let permission = DeclaredPermission { element, name, max_level };
+                let meant = match claims_the_platform(&name) && android::permission(&name).is_none() {
+                    true => android::nearest_permission(&name),
+                    false => None,
+                };
+                let permission = DeclaredPermission { element, name, max_level, meant };
                 let removed = element.value(TOOLS, "node").is_some_and(|marker| marker == "remove");
                 match (at_top, removed) {
                     (true, true) => self.removed.push(permission),
@@ -196,6 +203,15 @@ impl<'d> ManifestView<'d> {
             None => self.tag(element),
         }
     }
+}
+
+/// Says whether a name means to be one of the platform's own; those of other makers cannot be judged.
+#[must_use]
+pub fn claims_the_platform(name: &str) -> bool {
+    let folded = name.to_ascii_lowercase();
+    // Health permissions belong to a module with a list of its own.
+    (folded.starts_with("android.permission") && !folded.starts_with("android.permission.health."))
+        || (!name.contains('.') && !name.contains('$'))
 }
 
 /// Returns the full name of a class that a manifest names, with the namespace before a relative one.

@@ -11,24 +11,24 @@ use serde_json::Value;
 use tempfile::TempDir;
 
 /// What the program said and how it ended.
-pub struct Ran {
+pub(crate) struct Ran {
     pub out: String,
     pub err: String,
     pub code: i32,
 }
 
 impl Ran {
-    pub fn json(&self) -> Value {
+    pub(crate) fn json(&self) -> Value {
         serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error}\n{}\n{}", self.out, self.err))
     }
 }
 
 /// A folder with an app.
-pub struct App {
+pub(crate) struct App {
     folder: TempDir,
 }
 
-pub const GIVEN: [&str; 6] = [
+pub(crate) const GIVEN: [&str; 6] = [
     "--purpose",
     "camera=Photographs the ring on a bird's leg.",
     "--answer",
@@ -37,11 +37,11 @@ pub const GIVEN: [&str; 6] = [
     "knot_banner.ios_app_id=knot-48210078",
 ];
 
-pub const MANIFEST: &str = "android/app/src/main/AndroidManifest.xml";
+pub(crate) const MANIFEST: &str = "android/app/src/main/AndroidManifest.xml";
 
 impl App {
     /// The sample app.
-    pub fn demo(layout: &str) -> App {
+    pub(crate) fn demo(layout: &str) -> App {
         let app = App { folder: tempfile::tempdir().unwrap() };
         let into = app.root().display().to_string();
         let ran = elvask(app.root(), &["demo", "--unpack", "--layout", layout, "--into", &into]);
@@ -50,7 +50,7 @@ impl App {
     }
 
     /// An app of the layout `npm` with the plugin `tern_camera`, which needs the camera, and these files.
-    pub fn with(files: &[(&str, &str)]) -> App {
+    pub(crate) fn with(files: &[(&str, &str)]) -> App {
         let app = App { folder: tempfile::tempdir().unwrap() };
         app.write("package.json", "{\n  \"dependencies\": { \"tern_camera\": \"^2.1.0\" }\n}\n");
         app.write("node_modules/tern_camera/package.json", "{\"name\":\"tern_camera\",\"version\":\"2.1.0\"}");
@@ -63,31 +63,31 @@ impl App {
         app
     }
 
-    pub fn root(&self) -> &Path {
+    pub(crate) fn root(&self) -> &Path {
         self.folder.path()
     }
 
-    pub fn path(&self, path: &str) -> PathBuf {
+    pub(crate) fn path(&self, path: &str) -> PathBuf {
         self.root().join(path)
     }
 
-    pub fn write(&self, path: &str, text: impl AsRef<[u8]>) {
+    pub(crate) fn write(&self, path: &str, text: impl AsRef<[u8]>) {
         let path = self.path(path);
         fs::create_dir_all(path.parent().unwrap()).unwrap();
         fs::write(path, text).unwrap();
     }
 
-    pub fn read(&self, path: &str) -> String {
+    pub(crate) fn read(&self, path: &str) -> String {
         fs::read_to_string(self.path(path)).unwrap()
     }
 
     /// Runs the program in the app's folder.
-    pub fn run(&self, words: &[&str]) -> Ran {
+    pub(crate) fn run(&self, words: &[&str]) -> Ran {
         elvask(self.root(), words)
     }
 
     /// Returns all files with their bytes.
-    pub fn snapshot(&self) -> Vec<(PathBuf, Vec<u8>)> {
+    pub(crate) fn snapshot(&self) -> Vec<(PathBuf, Vec<u8>)> {
         let mut files = Vec::new();
         let mut folders = vec![self.root().to_owned()];
         while let Some(folder) = folders.pop() {
@@ -105,7 +105,7 @@ impl App {
     }
 
     /// Runs the check and returns its findings as `level rule subject file:line`.
-    pub fn findings(&self) -> Vec<String> {
+    pub(crate) fn findings(&self) -> Vec<String> {
         let ran = self.run(&["check", "--format", "json"]);
         let record = ran.json();
         let text = |finding: &Value, key: &str| finding[key].as_str().unwrap_or("-").to_owned();
@@ -125,7 +125,7 @@ impl App {
 }
 
 /// Runs the program in a folder, with nothing on standard input.
-pub fn elvask(folder: &Path, words: &[&str]) -> Ran {
+pub(crate) fn elvask(folder: &Path, words: &[&str]) -> Ran {
     let done = Command::new(env!("CARGO_BIN_EXE_elvask"))
         .args(words)
         .current_dir(folder)

@@ -43,7 +43,21 @@ impl Rule for ComponentAttribute {
                 let who = who_needs(context, together.iter().copied());
                 let wanted = match context.fill_in(requirement, value) {
                     Ok(value) => value,
-                    Err(_) => continue,
+                    Err(wants) => {
+                        let Some(element) = manifest.owner(owner) else { continue };
+                        if element.value(ANDROID, attribute).is_none_or(|declared| declared.trim().is_empty()) {
+                            let message =
+                                format!("{who} `{attribute}` on {}, and its value is not known", owner.title());
+                            let lines = format!("android:{attribute}=\"…\"");
+                            out.push(
+                                Finding::new(&ABOUT, group.name, manifest.value_place(element, attribute), message)
+                                    .level(Level::of_strength(requirement.strength))
+                                    .needed_by(context.app, together.iter().copied())
+                                    .mend(Remedy::Answer { wants, lines }),
+                            );
+                        }
+                        continue;
+                    }
                 };
                 let finding = |place, message: String| {
                     Finding::new(&ABOUT, group.name, place, message)
@@ -111,6 +125,17 @@ mod tests {
         assert_eq!(app.found(ID), ["error launchMode 5:33"]);
         app.mends_manifest(ID, &activity("\n            android:launchMode=\"singleTask\""));
         assert_eq!(Fixture::android("    <application/>\n").needs("p", NEED).findings(ID)[0].remedy.kind(), "manual");
+    }
+
+    #[test]
+    fn a_value_may_wait_for_its_answer() {
+        let need = "android.attribute = { on = 'launcher', name = 'taskAffinity', value = '{scheme}.task' }";
+        let app = Fixture::android(&activity("")).needs("p", need);
+        assert_eq!(app.found(ID), ["error taskAffinity 3:9"]);
+        assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
+        app.is_left_alone();
+        app.toml("[links]\nschemes = ['marram']")
+            .mends_manifest(ID, &activity("\n            android:taskAffinity=\"marram.task\""));
     }
 
     #[test]

@@ -37,10 +37,7 @@ impl Rule for PermissionCompanion {
                     declared(manifest, name).is_some() || context.needs.group(Kind::Permission, name).is_some()
                 };
                 let dead = permission.max_level.is_some_and(|cap| cap < companion.target_from);
-                if context.levels.target < companion.target_from
-                    || dead
-                    || companion.one_of.iter().any(|name| met(name))
-                {
+                if context.levels.target < companion.target_from || dead || companion.one_of.iter().any(met) {
                     continue;
                 }
                 let Some(first) = companion.one_of.first() else { continue };

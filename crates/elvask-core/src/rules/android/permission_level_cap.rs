@@ -49,7 +49,7 @@ impl Rule for PermissionLevelCap {
                     && other.max_level.is_none_or(|level| level > cap)
             });
             let needed = context.needs.group(Kind::Permission, &permission.name);
-            let wanted = needed.as_ref().map(|group| group.max_level());
+            let wanted = needed.as_ref().map(crate::needs::Group::max_level);
             match wanted {
                 Some(wanted) if !other && wanted.is_none_or(|wanted| wanted > cap) => {
                     let wider = |one: &&Requirement| match one.need {

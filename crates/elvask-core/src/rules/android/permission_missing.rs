@@ -1,6 +1,6 @@
 //! `permission-missing`: a plugin needs a permission that the manifest does not ask for.
 
-use elvask_platform::{Platform, android};
+use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
@@ -63,14 +63,9 @@ impl Rule for PermissionMissing {
 
 /// Says whether another rule speaks of the permission: it is there in the wrong place or misspelt, or it is taken out.
 fn is_told_elsewhere(manifest: &ManifestView<'_>, name: &str) -> bool {
-    let misspelt = |declared: &str| {
-        android::permission(declared).is_none()
-            && declared.starts_with("android.")
-            && android::nearest_permission(declared).is_some_and(|meant| meant.name == name)
-    };
     manifest.misplaced_permissions.iter().any(|permission| permission.name == name)
         || manifest.removed.iter().any(|permission| permission.name == name)
-        || manifest.permissions.iter().any(|permission| misspelt(&permission.name))
+        || manifest.permissions.iter().any(|permission| permission.meant.is_some_and(|meant| meant.name == name))
 }
 
 #[cfg(test)]

@@ -9,7 +9,7 @@ use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::Kind;
 use crate::rules::support::{declared, short};
 use crate::rules::{About, Rule};
-use crate::surface::ANDROID;
+use crate::surface::{ANDROID, claims_the_platform};
 
 /// See the module.
 pub struct PermissionUnknown;
@@ -43,7 +43,7 @@ impl Rule for PermissionUnknown {
             }
             let finding =
                 |message: String| Finding::new(&ABOUT, name, manifest.value_place(permission.element, "name"), message);
-            let Some(meant) = android::nearest_permission(name) else {
+            let Some(meant) = permission.meant else {
                 let message = format!("Android has no permission `{name}` up to level 36");
                 let steps =
                     "Look the name up in the platform's reference; take the line out if the permission is gone.";
@@ -68,14 +68,6 @@ impl Rule for PermissionUnknown {
             )));
         }
     }
-}
-
-/// Says whether a name means to be one of the platform's own; those of other makers cannot be judged.
-pub(crate) fn claims_the_platform(name: &str) -> bool {
-    let folded = name.to_ascii_lowercase();
-    // Health permissions belong to a module with a list of its own.
-    (folded.starts_with("android.permission") && !folded.starts_with("android.permission.health."))
-        || (!name.contains('.') && !name.contains('$'))
 }
 
 #[cfg(test)]

@@ -34,7 +34,7 @@ impl Rule for AnswerMissing {
             let config = context.app.config_file.map(|file| Place { file, span: Span::at(0) });
             for key in missing {
                 let wants = context.wants(requirement, vec![key.clone()]);
-                let lines = wants.iter().filter_map(|want| want.config_lines()).collect::<Vec<_>>().join("\n");
+                let lines = wants.iter().filter_map(crate::finding::Want::config_lines).collect::<Vec<_>>().join("\n");
                 let kind = requirement.kind().id();
                 let message = format!("{plugin} needs a {kind} whose name is not known: `{key}` is not answered");
                 let mut finding =
