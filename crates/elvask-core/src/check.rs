@@ -88,7 +88,7 @@ impl<'a> Context<'a> {
             Want::Answer {
                 plugin: name.clone(),
                 title: asked.and_then(|asked| asked.title.clone()),
-                pattern: asked.and_then(|asked| Some(asked.pattern.as_ref()?.as_str().to_owned())),
+                pattern: asked.and_then(|asked| asked.form().map(str::to_owned)),
                 key,
             }
         };

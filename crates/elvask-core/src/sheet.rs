@@ -75,6 +75,14 @@ impl PartialEq for Answer {
 }
 
 impl Answer {
+    /// Returns what a value must look like, as the sheet has it.
+    #[must_use]
+    pub fn form(&self) -> Option<&str> {
+        // The reader puts this around it, so that it holds for the whole value.
+        let pattern = self.pattern.as_ref()?.as_str();
+        Some(pattern.strip_prefix("^(?:").and_then(|rest| rest.strip_suffix(")$")).unwrap_or(pattern))
+    }
+
     /// Says whether a value looks as it must.
     #[must_use]
     pub fn fits(&self, value: &str) -> bool {

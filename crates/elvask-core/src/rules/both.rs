@@ -14,4 +14,4 @@ pub mod value_placeholder;
 pub mod value_sample;
 pub mod waiver_stale;
 
-use declared::{declared_values, plain_pattern};
+use declared::declared_values;

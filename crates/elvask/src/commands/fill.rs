@@ -24,10 +24,7 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     given(&options.given, &app, &mut settings)?;
     let human = options.app.format == Format::Human;
     let asking = human && can_ask() && !options.yes;
-    let mut filled = match plan(&app, &settings, output, human)? {
-        Some(filled) => filled,
-        None => return Ok(Outcome::CouldNotRun),
-    };
+    let Some(mut filled) = plan(&app, &settings, output, human)? else { return Ok(Outcome::CouldNotRun) };
     if asking && !filled.wants().is_empty() {
         ask_for(&filled.wants(), &app, &mut settings, output);
         if let Some(again) = plan(&app, &settings, output, human)? {
@@ -139,8 +136,7 @@ fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), F
     }
     match asked.filter(|asked| !asked.fits(value)) {
         Some(asked) => {
-            let form = asked.pattern.as_ref().map(|pattern| pattern.as_str()).unwrap_or_default();
-            let form = form.trim_start_matches("^(?:").trim_end_matches(")$");
+            let form = asked.form().unwrap_or_default();
             let title = asked.title.as_deref().map(|title| format!(" ({title})")).unwrap_or_default();
             Err(Failure::new(format!("--answer {plugin}.{key}: \"{value}\" does not have the form {form}{title}")))
         }
@@ -239,7 +235,7 @@ fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, ou
         }
         if !output.quiet {
             for finding in &mended {
-                let (title, faint) = (clean(&finding.remedy.title()).into_owned(), crate::render::style::FAINT);
+                let (title, faint) = (clean(finding.remedy.title()).into_owned(), crate::render::style::FAINT);
                 let subject = clean(&finding.subject).into_owned();
                 let short = subject.rsplit('.').next().unwrap_or(&subject);
                 let about = if title.contains(short) { String::new() } else { format!(" {subject}") };

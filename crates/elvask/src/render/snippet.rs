@@ -102,11 +102,7 @@ pub(crate) fn how_to_say(want: &Want) -> String {
         }
         Want::Answer { plugin, key, title, pattern } => {
             let title = title.as_deref().map(|title| format!("{title}. ")).unwrap_or_default();
-            let form = pattern
-                .as_deref()
-                .map(|pattern| pattern.trim_start_matches("^(?:").trim_end_matches(")$").to_owned())
-                .map(|pattern| format!(" (of the form {pattern})"))
-                .unwrap_or_default();
+            let form = pattern.as_deref().map(|pattern| format!(" (of the form {pattern})")).unwrap_or_default();
             format!(
                 "{title}elvask fill {}, or {key} = \"…\" under [plugins.{plugin}.answers] in elvask.toml{form}",
                 want.option()

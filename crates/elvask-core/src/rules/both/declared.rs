@@ -58,8 +58,7 @@ impl DeclaredValue<'_> {
     pub(super) fn form(&self, context: &Context<'_>) -> String {
         match answers_in(self.template).as_slice() {
             [key] if self.template.len() == key.len() + 2 => {
-                let pattern = self.asked(context, key).and_then(|asked| asked.pattern.as_ref());
-                plain_pattern(pattern.map(regex_lite::Regex::as_str).unwrap_or_default())
+                format!("`{}`", self.asked(context, key).and_then(Answer::form).unwrap_or_default())
             }
             _ => format!("`{}`", self.template),
         }
@@ -117,10 +116,4 @@ impl DeclaredValue<'_> {
         let declared = manifest.meta_data.iter().find(|declared| declared.name == self.requirement.name)?;
         Some((manifest.file, set_android(manifest, declared.element, "value", value)))
     }
-}
-
-/// Returns a pattern as the sheet has it, without what was put around it to make it hold for the whole value.
-pub(super) fn plain_pattern(pattern: &str) -> String {
-    let inner = pattern.strip_prefix("^(?:").and_then(|rest| rest.strip_suffix(")$")).unwrap_or(pattern);
-    format!("`{inner}`")
 }

@@ -49,12 +49,8 @@ impl Rule for ValueForm {
             let sheet = found.and_then(|plugin| plugin.sheet.as_ref());
             let asked = sheet.and_then(|sheet| sheet.sheet.answer(key)).filter(|asked| !asked.fits(&answer.value));
             let (Some(place), Some(found), Some(asked)) = (answer.place, found, asked) else { continue };
-            let pattern = asked.pattern.as_ref().map(regex_lite::Regex::as_str).unwrap_or_default();
-            let message = format!(
-                "the answer `{key}` for {} does not have the form {}",
-                found.name,
-                super::plain_pattern(pattern)
-            );
+            let form = asked.form().unwrap_or_default();
+            let message = format!("the answer `{key}` for {} does not have the form `{form}`", found.name);
             out.push(
                 Finding::new(&ABOUT, format!("{}.{key}", found.name), place, message)
                     .mend(crate::finding::Remedy::Manual("Write a value of that form.".to_owned())),
