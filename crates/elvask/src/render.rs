@@ -24,9 +24,49 @@ pub(crate) fn count(number: usize, thing: &str) -> String {
     if number == 1 { format!("{number} {thing}") } else { format!("{number} {thing}s") }
 }
 
+/// Puts rows into columns that fit the terminal: where they would not, the cells of column `flexible` are cut. What goes
+/// into a pipe is not cut.
+pub(crate) fn fitted(mut rows: Vec<Vec<String>>, indent: usize, flexible: usize) -> String {
+    let Some(width) = known_width() else { return columns(&rows, indent) };
+    let widest = |rows: &[Vec<String>], at: usize| {
+        rows.iter().filter_map(|row| row.get(at)).map(|cell| cell_width(cell)).max().unwrap_or_default()
+    };
+    let number = rows.iter().map(Vec::len).max().unwrap_or_default();
+    let total: usize = (0..number).map(|at| widest(&rows, at) + 2).sum::<usize>() + indent;
+    let over = total.saturating_sub(width);
+    let most = widest(&rows, flexible).saturating_sub(over).max(12);
+    for cell in rows.iter_mut().filter_map(|row| row.get_mut(flexible)) {
+        if cell_width(cell) > most {
+            *cell = cut(cell, most - 1);
+        }
+    }
+    columns(&rows, indent)
+}
+
+/// Cuts a cell after so many letters; what turns styles on and off stays.
+fn cut(cell: &str, most: usize) -> String {
+    let (mut out, mut letters, mut in_style) = (String::new(), 0, false);
+    for character in cell.chars() {
+        in_style = in_style || character == '\u{1b}';
+        if in_style {
+            out.push(character);
+            in_style = character != 'm';
+        } else if letters <= most {
+            out.push(if letters == most { '…' } else { character });
+            letters += 1;
+        }
+    }
+    out
+}
+
+/// Returns how many columns of a terminal a cell takes.
+fn cell_width(cell: &str) -> usize {
+    anstream::adapter::strip_str(cell).to_string().width()
+}
+
 /// Puts rows into columns, two spaces apart, the last column as it is. Cells may hold styles.
 pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
-    let plain = |cell: &str| anstream::adapter::strip_str(cell).to_string().width();
+    let plain = cell_width;
     let mut widths: Vec<usize> = Vec::new();
     for row in rows {
         for (at, cell) in row.iter().enumerate() {
@@ -73,10 +113,15 @@ pub(crate) fn wrap(text: &str, width: usize, indent: usize) -> String {
     out
 }
 
-/// Returns the width of the terminal, or a width that reads well where there is none.
+/// Returns the width of the terminal that results go to; for a pipe, what `COLUMNS` says.
+fn known_width() -> Option<usize> {
+    let terminal = terminal_size::terminal_size_of(std::io::stdout()).map(|(width, _)| usize::from(width.0));
+    terminal.or_else(|| std::env::var("COLUMNS").ok()?.parse().ok())
+}
+
+/// Returns the width to which texts are broken: that of the terminal, or one that reads well where there is none.
 pub(crate) fn width() -> usize {
-    let terminal = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
-    terminal.unwrap_or(100).clamp(60, 140)
+    known_width().unwrap_or(100).clamp(60, 140)
 }
 
 #[cfg(test)]
@@ -94,6 +139,7 @@ mod tests {
         let rows =
             vec![vec!["a".to_owned(), "bb".to_owned()], vec!["\u{1b}[1mccc\u{1b}[0m".to_owned(), "d".to_owned()]];
         assert_eq!(anstream::adapter::strip_str(&columns(&rows, 1)).to_string(), " a    bb\n ccc  d\n");
+        assert_eq!(anstream::adapter::strip_str(&cut("\u{1b}[1mabcdef\u{1b}[0m", 3)).to_string(), "abc…");
         assert_eq!(wrap("one two three", 9, 1), " one two\n three\n");
     }
 }

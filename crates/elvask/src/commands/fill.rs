@@ -23,7 +23,7 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     let mut settings = settings(options.release);
     given(&options.given, &app, &mut settings)?;
     let human = options.app.format == Format::Human;
-    let asking = human && can_ask() && !options.yes;
+    let asking = human && can_ask() && !options.yes && !options.dry_run;
     let Some(mut filled) = plan(&app, &settings, output, human)? else { return Ok(Outcome::CouldNotRun) };
     if asking && !filled.wants().is_empty() {
         ask_for(&filled.wants(), &app, &mut settings, output);
@@ -162,9 +162,11 @@ fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output: &Output) 
                     }
                 }
             }
-            Want::Answer { plugin, key, title, .. } => {
+            Want::Answer { plugin, key, title, pattern } => {
                 let title = title.as_deref().unwrap_or(key);
-                while let Some(value) = ask(&format!("\n{} for {}:\n>", clean(title), clean(plugin))) {
+                let form = pattern.as_deref().map(|form| format!(" It has the form {form}.")).unwrap_or_default();
+                let question = format!("\n{plugin} asks for this: {title}.{form}\n>");
+                while let Some(value) = ask(&clean(&question)) {
                     match check_answer(app, plugin, key, &value) {
                         Ok(()) => {
                             settings.answers.push((plugin.clone(), key.clone(), value));
@@ -248,7 +250,9 @@ fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, ou
         text.push_str(&format!("\n{}\n", paint(WARNING, &format!("Still wanted ({}):", wants.len()))));
         for want in &wants {
             text.push_str(&format!("  {}\n", clean(&wanted(want))));
-            text.push_str(&format!("    {}\n", clean(&snippet::how_to_say(want))));
+            for line in snippet::how_to_say(want).lines() {
+                text.push_str(&format!("    {}\n", clean(line)));
+            }
         }
     }
     let manual = left_to_a_person(filled);

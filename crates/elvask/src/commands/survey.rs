@@ -14,7 +14,7 @@ use super::{Done, Outcome, load, settings};
 use crate::options::{self, Format};
 use crate::output::Output;
 use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint};
-use crate::render::{clean, columns, snippet};
+use crate::render::{clean, columns, fitted, snippet};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
     let app = load(&options.app, output)?;
@@ -56,7 +56,7 @@ fn human(app: &App, survey: &Survey) -> String {
                 continue;
             }
             out.push_str(&heading(platform, kind.title, listed.len()));
-            out.push_str(&columns(&listed.iter().map(|one| row(app, one)).collect::<Vec<_>>(), 2));
+            out.push_str(&fitted(listed.iter().map(|one| row(app, one)).collect(), 2, 1));
         }
     }
     out.push_str(&plugins(app));

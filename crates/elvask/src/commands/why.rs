@@ -1,5 +1,6 @@
 //! `elvask why`.
 
+use elvask_core::Platform;
 use elvask_core::app::App;
 use elvask_core::check::{Context, check};
 use elvask_core::record::{FORMAT, WhyRecord};
@@ -127,7 +128,11 @@ fn human(sources: &Sources, answer: &Answer) -> String {
         };
         out.push_str(&format!("  {} {}\n", paint(style, word), place(sources, declared.place)));
         out.push_str(&format!("      {}\n", clean(&element_at(sources, declared.place))));
-        if let Some(grant) = declared.grant {
+        if let Some(value) = declared.value.as_deref().filter(|_| answer.platform == Platform::Ios) {
+            let shown = if value.trim().is_empty() { "(empty)".to_owned() } else { format!("\"{value}\"") };
+            out.push_str(&format!("      {}\n", clean(&shown)));
+        }
+        if let Some(grant) = declared.grant.filter(|_| declared.ignored.is_none()) {
             out.push_str(&format!("    granted {}\n", grant.title()));
         }
     }

@@ -31,7 +31,8 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
         group = group.element(source(sources, *place, AnnotationKind::Context, Some(clean(label).into_owned())));
     }
     for needed in finding.needed_by.iter().take(MAX_SHOWN) {
-        group = group.element(source(sources, needed.learnt, AnnotationKind::Context, Some(who(needed))));
+        let learnt = short_mark(sources, needed.learnt);
+        group = group.element(source(sources, learnt, AnnotationKind::Context, Some(who(needed))));
     }
     if finding.needed_by.len() > MAX_SHOWN {
         let others: Vec<_> = finding.needed_by.iter().skip(MAX_SHOWN).map(|needed| needed.plugin.as_str()).collect();
@@ -49,6 +50,14 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
     let mut text = renderer.render(&report);
     text.push('\n');
     text
+}
+
+/// Returns the place of a requirement in a sheet; of a long line its key alone, so that the label has room behind it.
+fn short_mark(sources: &Sources, place: Place) -> Place {
+    let text = sources.text_at(place);
+    let key = text.split('=').next().unwrap_or(text).trim_end();
+    let len = if text.len() > 40 { key.len() } else { text.len() };
+    Place { span: Span::new(place.span.start, place.span.start + len), ..place }
 }
 
 /// Breaks a text into lines that fit beside the margin of a picture.
@@ -93,22 +102,21 @@ fn remedy<'s>(sources: &'s Sources, remedy: &Remedy) -> Vec<Group<'s>> {
     }
 }
 
-/// Says how the owner gives what is wanted.
+/// Says how the owner gives what is wanted, a line for each way.
 pub(crate) fn how_to_say(want: &Want) -> String {
+    let option = want.option();
     match want {
         Want::Purpose { key, capabilities } => {
             let name = capabilities.first().copied().unwrap_or(key);
-            format!("elvask fill {}, or {name} = \"…\" under [purposes] in elvask.toml", want.option())
+            format!("elvask fill {option}\nor under [purposes] in elvask.toml: {name} = \"…\"")
         }
         Want::Answer { plugin, key, title, pattern } => {
-            let title = title.as_deref().map(|title| format!("{title}. ")).unwrap_or_default();
-            let form = pattern.as_deref().map(|pattern| format!(" (of the form {pattern})")).unwrap_or_default();
-            format!(
-                "{title}elvask fill {}, or {key} = \"…\" under [plugins.{plugin}.answers] in elvask.toml{form}",
-                want.option()
-            )
+            let title = title.as_deref().unwrap_or(key);
+            let form = pattern.as_deref().map(|form| format!(" (of the form {form})")).unwrap_or_default();
+            let config = format!("or under [plugins.{plugin}.answers] in elvask.toml: {key} = \"…\"");
+            format!("{title}{form}\nelvask fill {option}\n{config}")
         }
-        Want::Consent { subject, meaning } => format!("it {meaning}. elvask fill --consent {subject}"),
+        Want::Consent { meaning, .. } => format!("it {meaning}\nelvask fill {option}"),
     }
 }
 

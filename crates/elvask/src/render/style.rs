@@ -3,10 +3,10 @@
 use anstyle::{AnsiColor, Style};
 
 pub(crate) const ERROR: Style = AnsiColor::BrightRed.on_default().bold();
-pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default().bold();
+pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default();
 pub(crate) const NOTE: Style = AnsiColor::BrightBlue.on_default().bold();
 pub(crate) const NOTICE: Style = AnsiColor::Cyan.on_default();
-pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
+pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
 pub(crate) const HEADING: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
 pub(crate) const ADDED: Style = AnsiColor::Green.on_default();
