@@ -4,7 +4,7 @@ use std::sync::OnceLock;
 
 use serde::Serialize;
 
-use crate::names::nearest;
+use crate::names::nearest_by_words;
 use crate::table::rows;
 
 /// The target level that is assumed where an app's own cannot be read: the one that the store asks of new apps.
@@ -114,7 +114,9 @@ pub const PERMISSION_PREFIX: &str = "android.permission.";
 pub fn nearest_permission(name: &str) -> Option<&'static Permission> {
     let last = name.rsplit('.').next().unwrap_or(name);
     let short = || permissions().iter().filter_map(|permission| permission.name.strip_prefix(PERMISSION_PREFIX));
-    let found = short().find(|known| known.eq_ignore_ascii_case(last)).or_else(|| nearest(last, short()))?;
+    let found = short()
+        .find(|known| known.eq_ignore_ascii_case(last))
+        .or_else(|| nearest_by_words(last, short(), |name| name.split('_').collect()))?;
     permission(&format!("{PERMISSION_PREFIX}{found}"))
 }
 
@@ -219,7 +221,12 @@ mod tests {
         assert_eq!(meant("android.permission.POST_NOTIFICATION"), Some("android.permission.POST_NOTIFICATIONS"));
         assert_eq!(meant("android.permissions.CAMERA"), Some("android.permission.CAMERA"));
         assert_eq!(meant("RECORD_AUDIO"), Some("android.permission.RECORD_AUDIO"));
+        assert_eq!(
+            meant("android.permission.ACCESS_COURSE_LOCATION"),
+            Some("android.permission.ACCESS_COARSE_LOCATION")
+        );
         assert_eq!(meant("android.permission.FLY"), None);
+        assert_eq!(meant("android.permission.WRITE_INTERNAL_STORAGE"), None, "another word is another name");
     }
 
     #[test]

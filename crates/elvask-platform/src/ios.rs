@@ -3,7 +3,7 @@
 use std::sync::OnceLock;
 
 use crate::Version;
-use crate::names::nearest;
+use crate::names::nearest_by_words;
 use crate::table::rows;
 
 /// What happens when a purpose is wanted and there is none.
@@ -94,9 +94,28 @@ pub fn nearest_usage_key(key: &str) -> Option<&'static UsageKey> {
     if !(key.contains("Usag") || key.contains("Descr")) {
         return None;
     }
+    let mistaken = rows(include_str!("../data/ios-mistaken-keys.tsv")).find(|row| row.cell(0) == key);
+    if let Some(row) = mistaken {
+        return usage_key(row.cell(1));
+    }
     let known = || usage_keys().iter().filter(|known| known.is_for_ios());
-    let found = nearest(key, known().map(|known| known.key))?;
+    let found = nearest_by_words(key, known().map(|known| known.key), capital_words)?;
     known().find(|known| known.key == found)
+}
+
+/// Splits a name before each capital that follows a small letter.
+fn capital_words(name: &str) -> Vec<&str> {
+    let mut words = Vec::new();
+    let (mut start, mut small) = (0, false);
+    for (at, character) in name.char_indices() {
+        if small && character.is_uppercase() {
+            words.extend(name.get(start..at));
+            start = at;
+        }
+        small = character.is_lowercase();
+    }
+    words.extend(name.get(start..));
+    words
 }
 
 /// The type that the platform reads at a key of `Info.plist`.
@@ -151,7 +170,11 @@ mod tests {
         let meant = |key| nearest_usage_key(key).map(|known| known.key);
         assert_eq!(meant("NSCameraUseageDescription"), Some("NSCameraUsageDescription"));
         assert_eq!(meant("NSSpeechRecognitionUsageDescripton"), Some("NSSpeechRecognitionUsageDescription"));
+        assert_eq!(meant("NSLocationUseUsageDescription"), Some("NSLocationWhenInUseUsageDescription"));
         assert_eq!(meant("NSFlyingUsageDescription"), None);
+        assert_eq!(meant("NSTouchIDUsageDescription"), None, "another word is another key");
+        let mistaken = rows(include_str!("../data/ios-mistaken-keys.tsv"));
+        assert!(mistaken.into_iter().all(|row| usage_key(row.cell(1)).is_some() && usage_key(row.cell(0)).is_none()));
     }
 
     #[test]

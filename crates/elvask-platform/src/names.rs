@@ -35,6 +35,25 @@ pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Opti
     best.filter(|_| !tied).map(|(_, candidate)| candidate)
 }
 
+/// Returns the known name that is nearest to `name` and has the same words, each of them near enough to be meant.
+///
+/// `words` splits a name. A whole word for another one is another name and not a slip of the pen: `INTERNAL` is not
+/// `EXTERNAL`. A word may differ by one letter, a long one by two.
+#[must_use]
+pub fn nearest_by_words<'k>(
+    name: &str,
+    known: impl IntoIterator<Item = &'k str>,
+    words: fn(&str) -> Vec<&str>,
+) -> Option<&'k str> {
+    let found = nearest(name, known)?;
+    let (wanted, meant) = (words(name), words(found));
+    let near = |(one, other): (&&str, &&str)| {
+        let allowed = if other.len() > 8 { 2 } else { 1 };
+        osa_distance(&one.to_lowercase(), &other.to_lowercase()) <= allowed
+    };
+    (wanted.len() == meant.len() && wanted.iter().zip(&meant).all(near)).then_some(found)
+}
+
 /// How often each letter of the alphabet stands in a name, whatever its case.
 #[derive(Clone, Copy)]
 struct Letters([u8; 26]);

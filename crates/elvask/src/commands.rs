@@ -42,6 +42,9 @@ impl From<Outcome> for ExitCode {
 /// What a command comes to.
 pub(crate) type Done = Result<Outcome, Failure>;
 
+/// The most plugins without a sheet that are named, unless more is asked for.
+const MAX_BLIND: usize = 8;
+
 /// Finds the app that a command line means, and says on standard error what limits the look at it.
 pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure> {
     let here =
@@ -67,8 +70,11 @@ pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure
             output.notice(&format!("{file}: requirements of these kinds are not judged yet: {}", kinds.join(", ")));
         }
     }
-    for plugin in app.plugins.iter().filter(|plugin| plugin.sheet.is_none()) {
-        output.detail(&format!("{}: no sheet, so nothing is known of what it requires", plugin.name));
+    let blind: Vec<_> = app.plugins.iter().filter(|one| one.sheet.is_none()).map(|one| one.name.as_str()).collect();
+    if !blind.is_empty() {
+        let (shown, rest) = blind.split_at(blind.len().min(if output.verbose { blind.len() } else { MAX_BLIND }));
+        let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };
+        output.notice(&format!("no sheet, so nothing is known of what these require: {}{more}", shown.join(", ")));
     }
     Ok(app)
 }

@@ -80,13 +80,6 @@ impl Output {
         }
     }
 
-    /// Says what only a curious person wants to know.
-    pub(crate) fn detail(&self, text: &str) {
-        if self.verbose {
-            self.say(&crate::render::clean(text));
-        }
-    }
-
     /// Says why a command could not run.
     pub(crate) fn failure(&self, failure: &Failure) {
         let (on, off) = style(style::ERROR);
