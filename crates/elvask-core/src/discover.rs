@@ -68,13 +68,16 @@ pub(crate) struct Package {
 /// The folders that are never gone through in search of an app's parts.
 const SKIPPED: [&str; 8] = ["node_modules", "build", "Pods", "DerivedData", "target", "elvask", "Carthage", "vendor"];
 
+/// The most folders that are gone through.
+const MAX_FOLDERS: usize = 20_000;
+
 /// Goes through the folders below `root`, nearest first, at most `depth` deep.
 pub(crate) fn folders(files: &dyn Files, root: &Path, depth: usize) -> Vec<PathBuf> {
     let mut found = vec![root.to_owned()];
     let mut level = vec![root.to_owned()];
     for _ in 0..depth {
         let mut next = Vec::new();
-        for folder in &level {
+        for folder in level.iter().take(MAX_FOLDERS.saturating_sub(found.len())) {
             for (name, kind) in files.list(folder) {
                 if kind == FileKind::Folder && !name.starts_with('.') && !SKIPPED.contains(&name.as_str()) {
                     next.push(folder.join(name));

@@ -159,11 +159,12 @@ impl Remedy {
         Remedy::Edit { title: title.into(), edits: vec![(file, edits)], makes: None }
     }
 
-    /// Says that the edits make a thing into which others can go, under a name that is the same for all that make it.
+    /// Says that the edits make a thing into which others can go, under a name that is the same for all that make it. What
+    /// was said first stays.
     #[must_use]
     pub fn making(mut self, name: &str) -> Self {
         if let Remedy::Edit { makes, .. } = &mut self {
-            *makes = Some(name.to_owned());
+            makes.get_or_insert_with(|| name.to_owned());
         }
         self
     }

@@ -12,7 +12,7 @@ use std::process::ExitCode;
 use std::time::SystemTime;
 
 use elvask_core::app::{App, find_root};
-use elvask_core::files::{Disk, normal};
+use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::needs::Settings;
 
 use crate::options::AppOptions;
@@ -57,6 +57,8 @@ pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure
             )
         })?,
     };
+    // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
+    let root = Disk.real(&root);
     let sheets: Vec<PathBuf> = options.sheets.iter().map(|folder| normal(&here.join(folder))).collect();
     let app = App::load(&Disk, &root, &sheets).map_err(|error| Failure::new(error.to_string()))?;
     for notice in &app.notices {

@@ -36,6 +36,17 @@ pub(super) fn who_needs<'r>(context: &Context<'_>, requirements: impl IntoIterat
     }
 }
 
+/// Makes a remedy of edits to the manifest. A manifest that has not bound the platform's prefix gets it bound first: what
+/// is written would not be read otherwise.
+pub(super) fn manifest_edit(title: impl Into<String>, manifest: &ManifestView<'_>, mut edits: Vec<Edit>) -> Remedy {
+    if manifest.root.prefix_of(crate::surface::ANDROID).is_some() {
+        return Remedy::edit(title, manifest.file, edits);
+    }
+    let name = format!("xmlns:{}", manifest.prefix());
+    edits.push(plan::set_attribute(manifest.root, &name, crate::surface::ANDROID));
+    Remedy::edit(title, manifest.file, edits).making(&name)
+}
+
 /// Plans a new permission: behind the last one, or at the top of the manifest.
 pub(super) fn add_permission(manifest: &ManifestView<'_>, name: &str, max_level: Option<u32>) -> Vec<Edit> {
     let prefix = manifest.prefix();

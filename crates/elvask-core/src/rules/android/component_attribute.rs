@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy, Want};
 use crate::requirement::{Kind, Need};
-use crate::rules::support::{loosens, set_android, who_needs};
+use crate::rules::support::{loosens, manifest_edit, set_android, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::ANDROID;
 use crate::template::is_reference;
@@ -90,7 +90,7 @@ impl Rule for ComponentAttribute {
                         wants: vec![Want::Consent { subject: attribute.clone(), meaning: meaning.to_owned() }],
                         lines: line,
                     },
-                    None => Remedy::edit(line, manifest.file, vec![set_android(manifest, element, attribute, &wanted)]),
+                    None => manifest_edit(line, manifest, vec![set_android(manifest, element, attribute, &wanted)]),
                 };
                 out.push(finding(manifest.value_place(element, attribute), message).mend(remedy));
             }

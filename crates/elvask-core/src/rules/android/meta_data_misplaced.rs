@@ -4,8 +4,9 @@ use elvask_markup::xml::plan::{self, Slot};
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::{Kind, Need};
+use crate::rules::support::manifest_edit;
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -65,7 +66,7 @@ impl Rule for MetaDataMisplaced {
             out.push(
                 Finding::new(&ABOUT, declared.name.clone(), manifest.tag(declared.element), message)
                     .needed_by(context.app, needed)
-                    .mend(Remedy::edit(title, manifest.file, edits)),
+                    .mend(manifest_edit(title, manifest, edits)),
             );
         }
     }

@@ -6,7 +6,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy, Want};
 use crate::requirement::{Kind, Need, Owner};
-use crate::rules::support::who_needs;
+use crate::rules::support::{manifest_edit, who_needs};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -67,7 +67,7 @@ impl Rule for MetaDataMissing {
                     let last = element.children_named("meta-data").last();
                     let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
                     let edits = plan::insert(element, slot, &[fragment]);
-                    Remedy::edit(format!("declare {}", group.name), manifest.file, edits)
+                    manifest_edit(format!("declare {}", group.name), manifest, edits)
                 }
                 Err(wants) => answer(group.name, prefix, attribute, wants),
             };

@@ -3,9 +3,9 @@
 use elvask_platform::{Platform, android};
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_permission, declared, short};
+use crate::rules::support::{add_permission, declared, manifest_edit, short};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -56,7 +56,7 @@ impl Rule for PermissionCompanion {
                     .level(level)
                     .effect(companion.effect)
                     .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name))
-                    .mend(Remedy::edit(format!("declare {}", short(first)), manifest.file, edits)),
+                    .mend(manifest_edit(format!("declare {}", short(first)), manifest, edits)),
                 );
             }
         }

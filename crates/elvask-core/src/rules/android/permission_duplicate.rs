@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
-use crate::rules::support::short;
+use crate::rules::support::{manifest_edit, short};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -45,7 +45,7 @@ impl Rule for PermissionDuplicate {
             .related(manifest.tag(first.element), "declared here already");
             out.push(if says_the_same(first.element, permission.element) {
                 let edits = vec![plan::remove(permission.element.node())];
-                finding.mend(Remedy::edit(format!("take the second {name} out"), manifest.file, edits))
+                finding.mend(manifest_edit(format!("take the second {name} out"), manifest, edits))
             } else {
                 finding.mend(Remedy::Manual(format!(
                     "The two declarations of {name} differ: keep the one that is meant and take the other out."

@@ -6,7 +6,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::{Kind, Requirement, Strength};
-use crate::rules::support::{set_android, short, who_needs};
+use crate::rules::support::{manifest_edit, set_android, short, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::ANDROID;
 
@@ -78,7 +78,7 @@ impl Rule for PermissionLevelCap {
                         finding(format!("{name} ends at level {cap}, and {who} it {until}"))
                             .level(Level::of_strength(strength))
                             .needed_by(context.app, requirements)
-                            .mend(Remedy::edit(title, manifest.file, vec![edit])),
+                            .mend(manifest_edit(title, manifest, vec![edit])),
                     );
                 }
                 None if context.levels.min.is_some_and(|min| cap < min) => {

@@ -4,9 +4,9 @@ use elvask_markup::xml::plan;
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{declared, permission_slot, short};
+use crate::rules::support::{declared, manifest_edit, permission_slot, short};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -50,7 +50,7 @@ impl Rule for PermissionMisplaced {
             out.push(
                 Finding::new(&ABOUT, permission.name.clone(), manifest.tag(permission.element), message)
                     .needed_by(context.app, needed)
-                    .mend(Remedy::edit(title, manifest.file, edits)),
+                    .mend(manifest_edit(title, manifest, edits)),
             );
         }
     }

@@ -3,9 +3,9 @@
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_permission, declared, short, who_needs};
+use crate::rules::support::{add_permission, declared, manifest_edit, short, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
 
@@ -48,9 +48,9 @@ impl Rule for PermissionMissing {
             )
             .level(level)
             .needed_by(context.app, group.requirements)
-            .mend(Remedy::edit(
+            .mend(manifest_edit(
                 format!("declare {name}"),
-                manifest.file,
+                manifest,
                 add_permission(manifest, group.name, cap),
             ));
             if level == Level::Note {
@@ -86,6 +86,29 @@ mod tests {
             ID,
             "    <uses-permission android:name=\"android.permission.CAMERA\" />\n    <application />\n",
         );
+    }
+
+    #[test]
+    fn a_prefix_that_is_not_bound_is_bound_first() {
+        let path = crate::rules::testing::MANIFEST;
+        let app = Fixture::default()
+            .file(path, "<manifest>\n    <application/>\n</manifest>\n")
+            .needs("tern_camera", "capability = 'camera'")
+            .needs("plover_dialer", "capability = 'open-phone'");
+        let app = app.load();
+        let filled = crate::fill::fill(&app, &crate::needs::Settings::default()).unwrap();
+        let text = &filled.sources.file(app.android.unwrap().manifest.unwrap()).text;
+        assert!(
+            text.starts_with("<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses"),
+            "{text}"
+        );
+        assert_eq!(filled.left.findings.len(), 0);
+        let other =
+            "<manifest xmlns:a=\"http://schemas.android.com/apk/res/android\">\n    <application/>\n</manifest>\n";
+        let app = Fixture::default().file(path, other).needs("tern_camera", "capability = 'camera'").load();
+        let filled = crate::fill::fill(&app, &crate::needs::Settings::default()).unwrap();
+        let text = &filled.sources.file(app.android.unwrap().manifest.unwrap()).text;
+        assert!(text.contains("<uses-permission a:name=\"android.permission.CAMERA\"/>"), "{text}");
     }
 
     #[test]

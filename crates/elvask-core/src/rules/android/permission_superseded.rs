@@ -3,9 +3,9 @@
 use elvask_platform::{Platform, android};
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{declared, set_android, short};
+use crate::rules::support::{declared, manifest_edit, set_android, short};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -59,7 +59,7 @@ impl Rule for PermissionSuperseded {
                 format!("{name} does nothing above level {}, and its declaration has no end{next}", known.cap),
             );
             let title = format!("end {name} at level {}: android:maxSdkVersion=\"{}\"", known.cap, known.cap);
-            out.push(finding.effect(known.effect).mend(Remedy::edit(title, manifest.file, vec![edit])));
+            out.push(finding.effect(known.effect).mend(manifest_edit(title, manifest, vec![edit])));
         }
     }
 }

@@ -7,7 +7,7 @@ use elvask_platform::{Platform, android};
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::Kind;
-use crate::rules::support::{declared, short};
+use crate::rules::support::{declared, manifest_edit, short};
 use crate::rules::{About, Rule};
 use crate::surface::{ANDROID, claims_the_platform};
 
@@ -61,11 +61,7 @@ impl Rule for PermissionUnknown {
                 let value = permission.element.attribute(ANDROID, "name").map(|attribute| attribute.value);
                 (format!("correct the name to {}", meant.name), Edit::replace(value.unwrap_or_default(), meant.name))
             };
-            out.push(finding(message).needed_by(context.app, needed).mend(Remedy::edit(
-                title,
-                manifest.file,
-                vec![edit],
-            )));
+            out.push(finding(message).needed_by(context.app, needed).mend(manifest_edit(title, manifest, vec![edit])));
         }
     }
 }

@@ -3,9 +3,9 @@
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{set_android, short, who_needs};
+use crate::rules::support::{manifest_edit, set_android, short, who_needs};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -49,7 +49,7 @@ impl Rule for PermissionWider {
                     format!("{name} {now}, and {who} it up to level {wanted} alone"),
                 )
                 .needed_by(context.app, group.requirements)
-                .mend(Remedy::edit(title, manifest.file, vec![edit])),
+                .mend(manifest_edit(title, manifest, vec![edit])),
             );
         }
     }

@@ -4,9 +4,9 @@ use elvask_markup::xml::plan::{self, Slot};
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::{Kind, Need};
-use crate::rules::support::queries_slot;
+use crate::rules::support::{manifest_edit, queries_slot};
 use crate::rules::{About, Rule};
 use crate::surface::{covers, read_query};
 
@@ -57,7 +57,7 @@ impl Rule for QueryMisplaced {
                     _ => false,
                 })
                 .collect();
-            let remedy = Remedy::edit(title, manifest.file, edits);
+            let remedy = manifest_edit(title, manifest, edits);
             let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
             let message =
                 format!("<queries> stands inside <{parent}>, where it is ignored; it is a child of <manifest>");

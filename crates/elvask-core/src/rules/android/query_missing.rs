@@ -3,9 +3,9 @@
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::{Kind, Need, Query};
-use crate::rules::support::{add_query, who_needs};
+use crate::rules::support::{add_query, manifest_edit, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::{ManifestView, covers, read_query};
 
@@ -48,7 +48,7 @@ impl Rule for QueryMissing {
             let message = format!("the app may not see {}, and {who} to", describe(query));
             let place = manifest.tag(manifest.queries_element.unwrap_or(manifest.root));
             let remedy =
-                Remedy::edit(format!("let the app see {}", describe(query)), manifest.file, add_query(manifest, query));
+                manifest_edit(format!("let the app see {}", describe(query)), manifest, add_query(manifest, query));
             let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)

@@ -42,6 +42,8 @@ impl Rule for PluginUnsupported {
                 let steps = format!("Call {} on other platforms alone, then waive this finding.", plugin.name);
                 let mut finding = Finding::new(&ABOUT, plugin.name.clone(), place, message).mend(Remedy::Manual(steps));
                 finding.platform = Some(platform);
+                // What the folders of a package show is less than what its author states.
+                finding.level = if stated.is_some() { Level::Warning } else { Level::Note };
                 out.push(match stated.filter(|stated| *stated != place) {
                     Some(stated) => finding.related(stated, "its sheet says so"),
                     None => finding,

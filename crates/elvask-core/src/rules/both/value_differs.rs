@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::{Kind, Need};
-use crate::rules::support::{good_purpose, set_android, who_needs};
+use crate::rules::support::{good_purpose, manifest_edit, set_android, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::ANDROID;
 use crate::template::{answers_in, is_reference};
@@ -91,7 +91,7 @@ fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
                     .level(Level::of_strength(group.strength()))
                     .effect("The plugin does not work as set up.")
                     .needed_by(context.app, group.requirements)
-                    .mend(Remedy::edit(format!("android:{attribute}=\"{wanted}\""), manifest.file, vec![edit]));
+                    .mend(manifest_edit(format!("android:{attribute}=\"{wanted}\""), manifest, vec![edit]));
             finding.platform = Some(Platform::Android);
             out.push(finding);
         }
