@@ -116,16 +116,29 @@ impl Want {
         }
     }
 
-    /// Returns the lines of `elvask.toml` that give it; `None` for a consent, which is given anew each time.
+    /// Returns the table of `elvask.toml` that it goes into, and the key there; `None` for a consent, which is given anew
+    /// each time.
     #[must_use]
-    pub fn config_lines(&self) -> Option<String> {
+    pub fn config_place(&self) -> Option<(String, &str)> {
         match self {
             Want::Purpose { key, capabilities } => {
-                Some(format!("[purposes]\n{} = \"…\"", capabilities.first().copied().unwrap_or(key)))
+                Some(("[purposes]".to_owned(), capabilities.first().copied().unwrap_or(key)))
             }
-            Want::Answer { plugin, key, .. } => Some(format!("[plugins.{plugin}.answers]\n{key} = \"…\"")),
+            Want::Answer { plugin, key, .. } => {
+                // A name with a scope holds signs that TOML wants in quotes.
+                let bare = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '_' | '-');
+                let plugin = if plugin.chars().all(bare) { plugin.clone() } else { format!("{plugin:?}") };
+                Some((format!("[plugins.{plugin}.answers]"), key))
+            }
             Want::Consent { .. } => None,
         }
+    }
+
+    /// Returns the lines of `elvask.toml` that give it; `None` for a consent.
+    #[must_use]
+    pub fn config_lines(&self) -> Option<String> {
+        let (table, key) = self.config_place()?;
+        Some(format!("{table}\n{key} = \"…\""))
     }
 }
 

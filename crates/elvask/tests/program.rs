@@ -174,3 +174,24 @@ fn what_is_not_judged_is_told() {
         ran.err
     );
 }
+
+#[test]
+fn an_answer_that_is_part_of_a_name_is_to_be_kept() {
+    let app = App::with(&[(
+        "ios/Marram/Info.plist",
+        "<plist version=\"1.0\"><dict><key>LSRequiresIPhoneOS</key><true/></dict></plist>",
+    )]);
+    app.write("package.json", "{\"dependencies\":{\"@marsh/knot\":\"1\"}}");
+    app.write("android/app/src/main/AndroidManifest.xml", BARE);
+    app.write("node_modules/@marsh/knot/package.json", "{\"version\":\"1.0.0\"}");
+    app.write(
+        "node_modules/@marsh/knot/elvask-sheet.toml",
+        "sheet = 1\n[[requires]]\nios.query-scheme = \"{scheme}\"\n",
+    );
+    let ran = app.run(&["fill", "--answer", "@marsh/knot.scheme=knot"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    let step = "Write scheme = \"knot\" under [plugins.\"@marsh/knot\".answers] in elvask.toml";
+    assert!(ran.out.contains(step), "{}", ran.out);
+    app.write("elvask.toml", "elvask = 1\n[plugins.\"@marsh/knot\".answers]\nscheme = \"knot\"\n");
+    assert_eq!(app.run(&["check"]).code, 0);
+}

@@ -1,7 +1,8 @@
 //! `elvask fill`.
 
 use elvask_core::app::App;
-use elvask_core::fill::{FillError, Outcome as Filled, fill};
+use elvask_core::check::check_texts;
+use elvask_core::fill::{FillError, Outcome as Filled, fill, wants};
 use elvask_core::finding::{Finding, Level, Want};
 use elvask_core::needs::Settings;
 use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
@@ -49,10 +50,11 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
         write_all(&changes).map_err(|error| Failure::new(error.to_string()))?;
         written = true;
     }
+    let next = if written { next_steps(&app, &settings, &filled, &files) } else { Vec::new() };
     if human {
-        tell(options, &filled, &files, written, output);
+        tell(options, &filled, &files, written, &next, output);
     } else {
-        output.json(&Record::of(options, &app, &filled, &files, written));
+        output.json(&Record::of(options, &app, &filled, &files, written, next));
     }
     let left = filled.left.count(Level::Error) > 0 || !filled.wants().is_empty();
     Ok(if left { Outcome::Found } else { Outcome::Clean })
@@ -211,11 +213,8 @@ fn files(app: &App, filled: &Filled) -> Vec<FileChange> {
 }
 
 /// Returns what a person must do after a file was written.
-fn next_steps(files: &[FileChange]) -> Vec<String> {
+fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChange]) -> Vec<String> {
     let mut steps = Vec::new();
-    if files.is_empty() {
-        return steps;
-    }
     steps.push(
         "Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist."
             .to_owned(),
@@ -223,10 +222,22 @@ fn next_steps(files: &[FileChange]) -> Vec<String> {
     if files.iter().any(|file| file.shown.ends_with(".plist")) {
         steps.push("On iOS, a device that was asked already does not ask again: delete the app first, or reset its permissions.".to_owned());
     }
+    // An answer that is part of a name cannot be read back from what is declared.
+    let unsaid = Settings { answers: Vec::new(), ..settings.clone() };
+    let kept = wants(&check_texts(app, &filled.sources, &unsaid));
+    for want in kept.iter().filter(|want| !filled.wants().contains(want)) {
+        let (Want::Answer { plugin, key, .. }, Some((table, _))) = (want, want.config_place()) else { continue };
+        let said = settings.answers.iter().find(|(name, given, _)| name == plugin && given == key);
+        if let Some((_, _, value)) = said {
+            steps.push(format!(
+                "Write {key} = {value:?} under {table} in elvask.toml: a later check cannot know it otherwise."
+            ));
+        }
+    }
     steps
 }
 
-fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, output: &Output) {
+fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, next: &[String], output: &Output) {
     let mut text = String::new();
     let mended = distinct(&filled.mended);
     if files.is_empty() {
@@ -266,8 +277,8 @@ fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, ou
     }
     if written && !output.quiet {
         text.push_str(&format!("\n{}\n", paint(HEADING, "Next:")));
-        for step in next_steps(files) {
-            text.push_str(&format!("  {step}\n"));
+        for step in next {
+            text.push_str(&format!("  {}\n", clean(step)));
         }
     }
     if options.dry_run {
@@ -344,7 +355,7 @@ struct MendedRecord {
 }
 
 impl Record {
-    fn of(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], written: bool) -> Self {
+    fn of(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], written: bool, next: Vec<String>) -> Self {
         let mended = |finding: &Finding| MendedRecord {
             rule: finding.rule.id,
             subject: finding.subject.clone(),
@@ -366,7 +377,7 @@ impl Record {
                 .map(|finding| FindingRecord::of(&filled.sources, finding))
                 .collect(),
             summary: SummaryRecord::of(&filled.left),
-            next: if written { next_steps(files) } else { Vec::new() },
+            next,
         }
     }
 }

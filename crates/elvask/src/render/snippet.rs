@@ -104,20 +104,18 @@ fn remedy<'s>(sources: &'s Sources, remedy: &Remedy) -> Vec<Group<'s>> {
 
 /// Says how the owner gives what is wanted, a line for each way.
 pub(crate) fn how_to_say(want: &Want) -> String {
-    let option = want.option();
+    let mut lines = Vec::new();
     match want {
-        Want::Purpose { key, capabilities } => {
-            let name = capabilities.first().copied().unwrap_or(key);
-            format!("elvask fill {option}\nor under [purposes] in elvask.toml: {name} = \"…\"")
-        }
-        Want::Answer { plugin, key, title, pattern } => {
-            let title = title.as_deref().unwrap_or(key);
+        Want::Purpose { .. } => {}
+        Want::Answer { title, pattern, .. } => {
             let form = pattern.as_deref().map(|form| format!(" (of the form {form})")).unwrap_or_default();
-            let config = format!("or under [plugins.{plugin}.answers] in elvask.toml: {key} = \"…\"");
-            format!("{title}{form}\nelvask fill {option}\n{config}")
+            lines.extend(title.as_deref().map(|title| format!("{title}{form}")));
         }
-        Want::Consent { meaning, .. } => format!("it {meaning}\nelvask fill {option}"),
+        Want::Consent { meaning, .. } => lines.push(format!("it {meaning}")),
     }
+    lines.push(format!("elvask fill {}", want.option()));
+    lines.extend(want.config_place().map(|(table, key)| format!("or under {table} in elvask.toml: {key} = \"…\"")));
+    lines.join("\n")
 }
 
 /// Returns a text without its byte order mark, and how many bytes that took off.

@@ -39,6 +39,7 @@ impl Rule for AnswerMissing {
                 let message = format!("{plugin} needs a {kind} whose name is not known: `{key}` is not answered");
                 let mut finding =
                     Finding::new(&ABOUT, format!("{plugin}.{key}"), config.unwrap_or(requirement.learnt), message)
+                        .effect("What to declare is not known, so it is not declared, and what needs it does not work.")
                         .needed_by(context.app, [requirement])
                         .mend(Remedy::Answer { wants, lines });
                 finding.platform = Some(requirement.platform);
