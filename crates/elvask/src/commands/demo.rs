@@ -40,7 +40,7 @@ const STEPS: [Step; 4] = [
     Step {
         words: &["check"],
         given: false,
-        told: "Now what is missing or wrong. Each finding marks its place, names the plugin that needs it and the line of the sheet that says so, tells what happens on a device if it stays, and shows the lines that mend it.",
+        told: "Now what is missing or wrong. Each finding marks its place, names the plugin that needs it and the line of the sheet that says so, tells what happens on a device if it stays, and shows the lines that mend it. (`elvask check -q` gives one line for each.)",
         shows: "The exit code is 1: something is found that breaks on a device, in the build or in review.",
     },
     Step {
