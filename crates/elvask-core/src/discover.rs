@@ -8,8 +8,10 @@ pub(crate) mod pubspec;
 use std::path::{Path, PathBuf};
 
 use elvask_platform::Platform;
+use rayon::prelude::*;
 use serde::Serialize;
 
+use crate::app::Loading;
 use crate::config;
 use crate::files::{FileKind, Files};
 use crate::source::Place;
@@ -63,6 +65,32 @@ pub(crate) struct Package {
     pub(crate) platforms: Vec<Platform>,
     /// Where the app's dependency file names it.
     pub(crate) dependency: Option<Place>,
+}
+
+/// What was read of one package: the package, what it depends on, and what was wrong with its file.
+pub(crate) struct Found<D> {
+    pub(crate) package: Package,
+    pub(crate) dependencies: Vec<D>,
+    pub(crate) broken: Option<(PathBuf, String)>,
+}
+
+/// Reads packages, on several threads where there are many: a thread costs more than a few files. What is wrong with one of
+/// them is told and does not keep the others from being read.
+pub(crate) fn read_packages<W: Send, D: Send>(
+    loading: &mut Loading<'_>,
+    wanted: Vec<W>,
+    read: impl Fn(&dyn Files, W) -> Found<D> + Sync,
+) -> Vec<Found<D>> {
+    let files = loading.files;
+    let found: Vec<_> = if wanted.len() < 16 {
+        wanted.into_iter().map(|one| read(files, one)).collect()
+    } else {
+        wanted.into_par_iter().map(|one| read(files, one)).collect()
+    };
+    for (path, message) in found.iter().filter_map(|found| found.broken.as_ref()) {
+        loading.notice(format!("{}: {message}; what this package needs is not known", loading.shown(path)));
+    }
+    found
 }
 
 /// The folders that are never gone through in search of an app's parts.

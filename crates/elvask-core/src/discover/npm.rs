@@ -5,10 +5,9 @@ use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
 use elvask_platform::Platform;
-use rayon::prelude::*;
 use serde::Deserialize;
 
-use super::Package;
+use super::{Found, Package, read_packages};
 use crate::app::Loading;
 use crate::files::{FileKind, Files};
 use crate::source::{FileId, Place, read_text};
@@ -62,35 +61,20 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let direct: BTreeSet<String> = wanted.iter().map(|(name, _)| name.clone()).collect();
     let mut seen: BTreeSet<PathBuf> = wanted.iter().map(|(_, folder)| folder.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
-        let files = loading.files;
-        let read = |(name, folder): (String, PathBuf)| read_package(files, name, folder);
-        // A thread costs more than a file: go parallel where there are many.
-        let level: Vec<_> = if wanted.len() < 16 {
-            wanted.into_iter().map(read).collect()
-        } else {
-            wanted.into_par_iter().map(read).collect()
-        };
-        wanted = Vec::new();
+        let level = read_packages(loading, std::mem::take(&mut wanted), |files, (name, folder)| {
+            read_package(files, name, folder)
+        });
         for found in level {
             let mut package = found.package;
             // A package of the same name deeper down is another version; the app's own line names the upper one.
             let first =
                 direct.contains(&package.name) && !packages.iter().any(|other: &Package| other.name == package.name);
             package.dependency = first.then(|| find_dependency(file, &text, &package.name));
-            if let Some((path, message)) = found.broken {
-                loading.notice(format!("{}: {message}; what this package needs is not known", loading.shown(&path)));
-            }
             wanted.extend(found.dependencies.into_iter().filter(|(_, folder)| seen.insert(folder.clone())));
             packages.push(package);
         }
     }
     packages
-}
-
-struct Found {
-    package: Package,
-    dependencies: Vec<(String, PathBuf)>,
-    broken: Option<(PathBuf, String)>,
 }
 
 /// Returns the folder of a package as seen from `folder`: in its `node_modules` or in that of a folder above, links
@@ -108,7 +92,7 @@ fn resolve(files: &dyn Files, folder: &Path, name: &str) -> Option<PathBuf> {
         .map(|path| files.real(&path))
 }
 
-fn read_package(files: &dyn Files, name: String, root: PathBuf) -> Found {
+fn read_package(files: &dyn Files, name: String, root: PathBuf) -> Found<(String, PathBuf)> {
     let path = root.join("package.json");
     let mut found = Found {
         package: Package { name, version: None, root: Some(root.clone()), platforms: Vec::new(), dependency: None },

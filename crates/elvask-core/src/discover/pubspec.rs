@@ -4,10 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use elvask_platform::Platform;
-use rayon::prelude::*;
 use serde::Deserialize;
 
-use super::Package;
+use super::{Found, Package, read_packages};
 use crate::app::Loading;
 use crate::files::{Files, normal};
 use crate::source::{Place, read_text};
@@ -59,21 +58,12 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut seen: BTreeSet<String> = wanted.iter().cloned().collect();
     let mut packages = Vec::new();
     while !wanted.is_empty() {
-        let files = loading.files;
-        let read = |name: String| read_package(files, name, &roots, &versions);
-        // A thread costs more than a file: go parallel where there are many.
-        let level: Vec<_> = if wanted.len() < 16 {
-            wanted.into_iter().map(read).collect()
-        } else {
-            wanted.into_par_iter().map(read).collect()
-        };
-        wanted = Vec::new();
+        let level = read_packages(loading, std::mem::take(&mut wanted), |files, name| {
+            read_package(files, name, &roots, &versions)
+        });
         for found in level {
             let mut package = found.package;
             package.dependency = direct.iter().find(|(name, _)| *name == package.name).map(|(_, place)| *place);
-            if let Some((path, message)) = found.broken {
-                loading.notice(format!("{}: {message}; what this package needs is not known", loading.shown(&path)));
-            }
             wanted.extend(found.dependencies.into_iter().filter(|name| seen.insert(name.clone())));
             packages.push(package);
         }
@@ -81,18 +71,12 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     packages
 }
 
-struct Found {
-    package: Package,
-    dependencies: Vec<String>,
-    broken: Option<(PathBuf, String)>,
-}
-
 fn read_package(
     files: &dyn Files,
     name: String,
     roots: &BTreeMap<String, PathBuf>,
     versions: &BTreeMap<String, String>,
-) -> Found {
+) -> Found<String> {
     let root = roots.get(&name).cloned();
     let version = versions.get(&name).cloned();
     let mut found = Found {

@@ -161,6 +161,22 @@ pub(super) fn want_purpose(key: &str, group: Option<&Group<'_>>) -> Want {
     Want::Purpose { key: key.to_owned(), capabilities }
 }
 
+/// Returns what puts the owner's words under a key that holds a purpose, or the question for them.
+pub(super) fn word_purpose(
+    context: &Context<'_>,
+    plist: PlistView<'_>,
+    entry: &Entry,
+    group: Option<&Group<'_>>,
+) -> Remedy {
+    match context.purpose(&entry.key) {
+        Some(purpose) => {
+            let edit = plist_plan::replace(plist.list, &entry.value, &NewValue::String(purpose.text));
+            Remedy::edit(format!("write the purpose of {}", entry.key), plist.file, vec![edit])
+        }
+        None => Remedy::Answer { wants: vec![want_purpose(&entry.key, group)], lines: key_lines(&entry.key, "…") },
+    }
+}
+
 /// Says whether a text is one that nobody has filled in yet.
 pub(super) fn is_unfilled_purpose(text: &str) -> bool {
     text.trim().is_empty()

@@ -1,12 +1,11 @@
 //! `purpose-empty`: a key that holds a purpose holds none.
 
-use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::{Platform, ios};
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{key_lines, want_purpose};
+use crate::rules::support::word_purpose;
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -38,16 +37,7 @@ impl Rule for PurposeEmpty {
                 continue;
             }
             let group = context.needs.group(Kind::Usage, &entry.key);
-            let remedy = match context.purpose(&entry.key) {
-                Some(purpose) => {
-                    let edit = plan::replace(plist.list, &entry.value, &NewValue::String(purpose.text));
-                    Remedy::edit(format!("write the purpose of {}", entry.key), plist.file, vec![edit])
-                }
-                None => Remedy::Answer {
-                    wants: vec![want_purpose(&entry.key, group.as_ref())],
-                    lines: key_lines(&entry.key, "…"),
-                },
-            };
+            let remedy = word_purpose(context, plist, entry, group.as_ref());
             let requirements = group.as_ref().map(|group| group.requirements).unwrap_or_default();
             out.push(
                 Finding::new(

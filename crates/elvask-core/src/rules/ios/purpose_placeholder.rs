@@ -1,13 +1,12 @@
 //! `purpose-placeholder`: a purpose still is what a template had.
 
-use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{Platform, ios};
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{key_lines, want_purpose};
+use crate::rules::support::word_purpose;
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -36,19 +35,7 @@ impl Rule for PurposePlaceholder {
             let Some(text) = entry.value.as_str() else { continue };
             let Some(part) = placeholder_in(text, ValueUse::Purpose) else { continue };
             let group = context.needs.group(Kind::Usage, &entry.key);
-            let given = context
-                .purpose(&entry.key)
-                .filter(|purpose| placeholder_in(&purpose.text, ValueUse::Purpose).is_none());
-            let remedy = match given {
-                Some(purpose) => {
-                    let edit = plan::replace(plist.list, &entry.value, &NewValue::String(purpose.text));
-                    Remedy::edit(format!("write the purpose of {}", entry.key), plist.file, vec![edit])
-                }
-                None => Remedy::Answer {
-                    wants: vec![want_purpose(&entry.key, group.as_ref())],
-                    lines: key_lines(&entry.key, "…"),
-                },
-            };
+            let remedy = word_purpose(context, plist, entry, group.as_ref());
             let requirements = group.as_ref().map(|group| group.requirements).unwrap_or_default();
             let message = format!("the purpose `{}` is not worded yet: it says \"{part}\"", entry.key);
             out.push(
