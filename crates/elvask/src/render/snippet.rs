@@ -40,8 +40,7 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
         group = group.element(Mark::NOTE.no_name().message(clean(&message).into_owned()));
     }
     if let Some(reason) = &finding.waived {
-        let message = format!("waived: {}", clean(reason));
-        group = group.element(Mark::NOTE.with_name("accepted").message(message));
+        group = group.element(Mark::NOTE.with_name("accepted").message(clean(reason).into_owned()));
     }
     group = group.element(Mark::NOTE.with_name("if it stays").message(folded(&finding.effect)));
     let mut report = vec![group];

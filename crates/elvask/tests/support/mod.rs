@@ -131,6 +131,7 @@ pub(crate) fn elvask(folder: &Path, words: &[&str]) -> Ran {
         .current_dir(folder)
         .env_remove("NO_COLOR")
         .env_remove("CLICOLOR_FORCE")
+        .env_remove("COLUMNS")
         .stdin(Stdio::null())
         .output()
         .unwrap();

@@ -1,0 +1,296 @@
+//! What people read, word by word, on a small app.
+
+mod support;
+
+use support::{App, MANIFEST};
+
+const PLIST: &str = "ios/Marram/Info.plist";
+
+fn app() -> App {
+    let app = App::with(&[
+        (
+            MANIFEST,
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application>\n        <uses-permission android:name=\"android.permission.VIBRATE\" />\n    </application>\n</manifest>\n",
+        ),
+        (
+            PLIST,
+            "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Marram</string>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n</dict>\n</plist>\n",
+        ),
+        (
+            "android/app/build.gradle",
+            "android {\n    namespace 'example.marram.fieldlog'\n    defaultConfig {\n        applicationId 'example.marram.fieldlog'\n        minSdk 24\n        targetSdk 35\n    }\n}\n",
+        ),
+    ]);
+    app.write(
+        "node_modules/tern_camera/elvask-sheet.toml",
+        "sheet = 1\n\n[[requires]]\ncapability = \"camera\"\nreason = \"Shows the viewfinder.\"\n\n[[requires]]\ncapability = \"vibrate\"\n",
+    );
+    app
+}
+
+#[track_caller]
+fn reads(said: &str, expected: &str) {
+    assert!(said == expected, "expected:\n{expected}\nsaid:\n{said}");
+}
+
+#[test]
+fn the_check() {
+    let ran = app().run(&["check"]);
+    reads(
+        &ran.out,
+        "\
+error[permission-missing]: CAMERA is not declared, and tern_camera needs it
+ --> android/app/src/main/AndroidManifest.xml:1:1
+  |
+1 | <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
+  | ^^^^^^^^^
+  |
+ ::: node_modules/tern_camera/elvask-sheet.toml:4:1
+  |
+4 | capability = \"camera\"
+  | --------------------- tern_camera 2.1.0 needs it: Shows the viewfinder.
+  |
+  = if it stays: What needs the permission fails on the device: the call throws SecurityException
+                 or does nothing, and no dialog ever appears.
+remedy: `elvask fill` writes this: declare CAMERA
+  |
+1 ~ <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
+2 +     <uses-permission android:name=\"android.permission.CAMERA\" />
+  |
+
+error[permission-misplaced]: VIBRATE stands inside <application>, where it is ignored; a permission is a child of <manifest>
+ --> android/app/src/main/AndroidManifest.xml:3:9
+  |
+3 |         <uses-permission android:name=\"android.permission.VIBRATE\" />
+  |         ^^^^^^^^^^^^^^^^
+  |
+ ::: node_modules/tern_camera/elvask-sheet.toml:8:1
+  |
+8 | capability = \"vibrate\"
+  | ---------------------- tern_camera 2.1.0 needs it
+  |
+  = if it stays: The build says nothing and the permission is ignored: the app behaves as if it
+                 were not declared.
+remedy: `elvask fill` writes this: move VIBRATE up into <manifest>
+  |
+1 ~ <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
+2 +     <uses-permission android:name=\"android.permission.VIBRATE\" />
+  |
+
+error[purpose-missing]: no purpose is given for camera: tern_camera needs `NSCameraUsageDescription`
+ --> ios/Marram/Info.plist:2:1
+  |
+2 | <dict>
+  | ^^^^^^
+  |
+ ::: node_modules/tern_camera/elvask-sheet.toml:4:1
+  |
+4 | capability = \"camera\"
+  | --------------------- tern_camera 2.1.0 needs it: Shows the viewfinder.
+  |
+  = if it stays: The system ends the app at the first access. The store refuses the upload (code
+                 90683).
+remedy: `elvask fill` writes this, in your words:
+  |
+  = <key>NSCameraUsageDescription</key>
+    <string>…</string>
+  = say it: elvask fill --purpose camera=\"…\"
+            or under [purposes] in elvask.toml: camera = \"…\"
+
+example.marram.fieldlog (1 plugin, 1 with sheets): 3 errors
+`elvask fill` can mend 2 of them; `elvask fill --dry-run` shows the diff first
+1 value only you can give
+",
+    );
+    assert_eq!((ran.err.as_str(), ran.code), ("", 1));
+}
+
+#[test]
+fn the_survey() {
+    let app = app();
+    let ran = app.run(&["survey"]);
+    let folder = app.root().canonicalize().unwrap();
+    reads(
+        &ran.out.replace(&folder.display().to_string(), "APP"),
+        "\
+App      APP (package.json)
+Android  example.marram.fieldlog, runs from level 24, targets level 35
+         android/app/src/main/AndroidManifest.xml
+iOS      not stated in so many words, lowest version not stated
+         ios/Marram/Info.plist
+
+Permissions (Android) 1
+  VIBRATE  ignored: it stands inside another element  tern_camera  AndroidManifest.xml:3
+
+Other keys (iOS) 2
+  CFBundleName        Marram  -  Info.plist:3
+  LSRequiresIPhoneOS  yes     -  Info.plist:5
+
+Plugins 1
+  tern_camera  2.1.0  node_modules/tern_camera/elvask-sheet.toml
+",
+    );
+    assert_eq!((ran.err.as_str(), ran.code), ("", 0));
+}
+
+#[test]
+fn the_dry_run_and_the_fill() {
+    let app = app();
+    let dry = app.run(&["fill", "--dry-run"]);
+    reads(
+        &dry.out,
+        "\
+--- a/android/app/src/main/AndroidManifest.xml
++++ b/android/app/src/main/AndroidManifest.xml
+@@ -1,5 +1,6 @@
+ <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
++    <uses-permission android:name=\"android.permission.CAMERA\" />
++    <uses-permission android:name=\"android.permission.VIBRATE\" />
+     <application>
+-        <uses-permission android:name=\"android.permission.VIBRATE\" />
+     </application>
+ </manifest>
+",
+    );
+    reads(
+        &dry.err,
+        "
+Still wanted (1):
+  the purpose for camera (NSCameraUsageDescription)
+    elvask fill --purpose camera=\"…\"
+    or under [purposes] in elvask.toml: camera = \"…\"
+Nothing is written. Without --dry-run, 1 file would be.
+",
+    );
+    assert_eq!(dry.code, 1);
+    let filled = app.run(&["fill", "--purpose", "camera=Photographs the ring."]);
+    reads(
+        &filled.out,
+        "\
+wrote android/app/src/main/AndroidManifest.xml
+wrote ios/Marram/Info.plist
+  declare CAMERA [permission-missing]
+  move VIBRATE up into <manifest> [permission-misplaced]
+  add NSCameraUsageDescription [purpose-missing]
+
+Next:
+  Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist.
+  On iOS, a device that was asked already does not ask again: delete the app first, or reset its permissions.
+",
+    );
+    assert_eq!((filled.err.as_str(), filled.code), ("", 0));
+    assert_eq!(
+        app.read(PLIST),
+        "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Marram</string>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n\t<key>NSCameraUsageDescription</key>\n\t<string>Photographs the ring.</string>\n</dict>\n</plist>\n"
+    );
+    reads(&app.run(&["check"]).out, "example.marram.fieldlog (1 plugin, 1 with sheets): clean\n");
+}
+
+#[test]
+fn the_fill_as_json() {
+    let app = app();
+    let record = app.run(&["fill", "--format", "json"]).json();
+    assert_eq!(record["written"], true);
+    assert_eq!(record["files"][0]["file"], MANIFEST);
+    assert!(record["files"][0]["diff"].as_str().unwrap().contains("+    <uses-permission"), "{record}");
+    let mended: Vec<_> = record["mended"].as_array().unwrap().iter().map(|one| one["rule"].as_str().unwrap()).collect();
+    assert_eq!(mended, ["permission-missing", "permission-misplaced"]);
+    assert_eq!(record["wanted"][0]["want"], "purpose");
+    assert_eq!(record["wanted"][0]["option"], "--purpose camera=\"…\"");
+    assert_eq!(record["left"][0]["rule"], "purpose-missing");
+    assert_eq!(record["summary"]["errors"], 1);
+    assert!(record["next"][0].as_str().unwrap().contains("build it anew"));
+}
+
+#[test]
+fn why() {
+    let ran = app().run(&["why", "camera"]);
+    reads(
+        &ran.out,
+        "\
+Camera: Both platforms ask the user at run time. iOS shows the purpose in its dialog and ends an app that has none.
+
+android.permission.CAMERA  Android permission
+  tern_camera 2.1.0 needs it, as part of `camera`: Shows the viewfinder.
+    learnt from its sheet, node_modules/tern_camera/elvask-sheet.toml:4:1
+      capability = \"camera\"
+  not declared
+  [permission-missing] CAMERA is not declared, and tern_camera needs it
+
+NSCameraUsageDescription  iOS usage
+  tern_camera 2.1.0 needs it, as part of `camera`: Shows the viewfinder.
+    learnt from its sheet, node_modules/tern_camera/elvask-sheet.toml:4:1
+      capability = \"camera\"
+  not declared
+  [purpose-missing] no purpose is given for camera: tern_camera needs `NSCameraUsageDescription`
+
+",
+    );
+    assert_eq!((ran.err.as_str(), ran.code), ("", 0));
+}
+
+#[test]
+fn explain() {
+    let ran = app().run(&["explain", "permission-misplaced"]);
+    reads(
+        &ran.out,
+        "\
+permission-misplaced  error, Android
+  Reports a permission that stands inside `<application>` or deeper, where the platform does not
+  look for it.
+
+If it stays
+  The build says nothing and the permission is ignored: the app behaves as if it were not declared.
+
+Wrong
+  <application …>
+      <uses-permission android:name=\"android.permission.RECORD_AUDIO\" />
+  </application>
+
+Right
+  <uses-permission android:name=\"android.permission.RECORD_AUDIO\" />
+  <application …>
+
+Remedy
+  `fill` moves the element behind the last permission; where the same permission stands there
+  already, it takes the misplaced one out.
+
+Source
+  App manifest file: <uses-permission>
+",
+    );
+}
+
+#[test]
+fn waived_findings_are_counted_and_listed_on_request() {
+    let app = app();
+    app.write(
+        "elvask.toml",
+        "elvask = 1\n[purposes]\ncamera = \"Photographs the ring.\"\n[[waivers]]\nrule = \"permission-misplaced\"\nsubject = \"android.permission.VIBRATE\"\nreason = \"Kept for the old phone.\"\n",
+    );
+    let before = app.run(&["check", "-q"]);
+    assert!(before.out.ends_with("2 errors, 1 waived\n"), "{}", before.out);
+    assert!(!before.out.contains("VIBRATE"), "{}", before.out);
+    let listed = app.run(&["check", "--waived"]).out;
+    assert!(listed.contains("accepted: Kept for the old phone."), "{listed}");
+    assert_eq!(app.run(&["fill"]).code, 0);
+    assert!(app.read(MANIFEST).contains("        <uses-permission android:name=\"android.permission.VIBRATE\" />"));
+    let record = app.run(&["check", "--waived", "--format", "json"]).json();
+    assert_eq!(record["summary"]["waived"], 1);
+    assert_eq!(record["findings"][0]["waived"], "Kept for the old phone.");
+}
+
+#[test]
+fn obstacles_are_told_by_every_command() {
+    let app = app();
+    app.write(MANIFEST, "<manifest>\n    <application>\n</manifest>\n");
+    for words in [&["survey"][..], &["check"], &["why", "camera"], &["fill"]] {
+        let ran = app.run(words);
+        assert_eq!(ran.code, 2, "{words:?}");
+        let said = format!("{}{}", ran.out, ran.err);
+        assert!(said.contains("error[file-unreadable]: `</manifest>` closes nothing here"), "{words:?}\n{said}");
+        assert!(said.contains("opened here"), "{words:?}\n{said}");
+    }
+    let survey = app.run(&["survey"]).out;
+    assert!(survey.contains("CFBundleName"), "what can be read is surveyed: {survey}");
+}
