@@ -21,7 +21,7 @@ const NPM: [&str; 32] = [
     "error meta-data-missing example.avocet.MERCHANT_ID AndroidManifest.xml:32",
     "error component-attribute launchMode AndroidManifest.xml:46",
     "error permission-misplaced android.permission.RECORD_AUDIO AndroidManifest.xml:71",
-    "error query-misplaced queries AndroidManifest.xml:73",
+    "error query-misplaced android.intent.action.SENDTO mailto AndroidManifest.xml:73",
     "warning permission-duplicate android.permission.INTERNET AndroidManifest.xml:81",
     "error plist-missing ExampleAvocetMerchantId Info.plist:4",
     "error purpose-missing NSCameraUsageDescription Info.plist:4",

@@ -57,12 +57,18 @@ impl Rule for QueryMisplaced {
                     _ => false,
                 })
                 .collect();
+            // One entry is what it is all about; of several, none is.
+            let mut entries = element.children().filter_map(read_query);
+            let subject = match (entries.next(), entries.next()) {
+                (Some(only), None) => only.query.name(),
+                _ => "queries".to_owned(),
+            };
             let remedy = manifest_edit(title, manifest, edits);
             let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
             let message =
                 format!("<queries> stands inside <{parent}>, where it is ignored; it is a child of <manifest>");
             out.push(
-                Finding::new(&ABOUT, "queries", manifest.tag(*element), message)
+                Finding::new(&ABOUT, subject, manifest.tag(*element), message)
                     .needed_by(context.app, needed)
                     .mend(remedy),
             );
@@ -82,7 +88,7 @@ mod tests {
             "    <application>\n        <activity/>\n        <queries>\n            <package android:name=\"example.post\"/>\n        </queries>\n    </application>\n",
         )
         .needs("p", "android.query = { package = 'example.post' }");
-        assert_eq!(app.found(ID), ["error queries 4:9"]);
+        assert_eq!(app.found(ID), ["error example.post 4:9"]);
         assert!(app.found("query-missing").is_empty(), "one mistake, one finding");
         app.mends_manifest(
             ID,
