@@ -269,6 +269,8 @@ fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut 
 
 #[cfg(test)]
 mod tests {
+    use elvask_markup::plist::plan::NewValue;
+
     use super::*;
 
     const FULL: &str = r#"
