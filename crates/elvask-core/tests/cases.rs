@@ -236,7 +236,7 @@ fn queries() {
 fn meta_data_and_attributes() {
     let sheet = "[[requires]]\nandroid.meta-data = { name = 'a.ID', value = '{id}' }\n[answers.id]\npattern = 'id-[0-9]+'\nsamples = ['id-0']\n";
     let case = |manifest: &str, toml: &str, expected: &[&str]| {
-        Case { sheet, manifest, toml, ..Case::default() }.finds(expected)
+        Case { sheet, manifest, toml, ..Case::default() }.finds(expected);
     };
     let with =
         |value: &str| format!("<application><meta-data android:name='a.ID' android:value='{value}'/></application>");
