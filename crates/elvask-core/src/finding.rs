@@ -54,6 +54,8 @@ pub struct NeededBy {
     pub learnt: Place,
     /// Why it is needed, in the words of the sheet.
     pub reason: Option<String>,
+    /// Where the plugin's own notes say so.
+    pub reference: Option<String>,
     /// The capability that it is part of.
     pub capability: Option<&'static str>,
 }
@@ -68,6 +70,7 @@ impl NeededBy {
             version: plugin.and_then(|plugin| plugin.version.clone()),
             learnt: requirement.learnt,
             reason: requirement.reason.clone(),
+            reference: requirement.reference.clone(),
             capability: requirement.capability.map(|capability| capability.name),
         }
     }

@@ -156,6 +156,7 @@ fn raw(app: &App) -> Vec<Requirement> {
                 need,
                 strength,
                 reason: required.reason.clone(),
+                reference: required.reference.clone().or_else(|| sheet.reference.clone()),
                 capability,
                 feature: required.feature.as_ref().map(|feature| feature.text.clone()),
                 learnt,

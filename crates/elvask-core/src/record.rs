@@ -105,6 +105,9 @@ pub struct NeededByRecord {
     /// Why, in the words of the sheet.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub reason: Option<String>,
+    /// Where the plugin's own notes say so.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reference: Option<String>,
 }
 
 impl NeededByRecord {
@@ -118,6 +121,7 @@ impl NeededByRecord {
             line: place.line,
             capability: needed.capability,
             reason: needed.reason.clone(),
+            reference: needed.reference.clone(),
         }
     }
 }

@@ -240,6 +240,8 @@ pub struct Requirement {
     pub strength: Strength,
     /// Why, in the words of the sheet.
     pub reason: Option<String>,
+    /// Where the plugin's own notes say so.
+    pub reference: Option<String>,
     /// The capability that it is part of.
     pub capability: Option<Capability>,
     /// The optional part of the plugin that it belongs to.

@@ -119,6 +119,8 @@ pub struct Required {
     pub strength: Strength,
     /// Why it is needed.
     pub reason: Option<String>,
+    /// Where the plugin's own notes say so.
+    pub reference: Option<String>,
 }
 
 impl Sheet {

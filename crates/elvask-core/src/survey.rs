@@ -237,6 +237,7 @@ fn brief(kind: &elvask_markup::plist::ValueKind) -> String {
             Some(texts) if texts.len() <= 4 => texts.join(", "),
             _ => format!("{} entries", values.len()),
         },
+        ValueKind::Dict(entries) if entries.len() == 1 => "1 key".to_owned(),
         ValueKind::Dict(entries) => format!("{} keys", entries.len()),
         ValueKind::String(text) | ValueKind::Date(text) | ValueKind::Data(text) => text.clone(),
     }

@@ -174,7 +174,7 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
     }
     let when = table.table("when", "`when`", problems).map(|when| read_when(&when, problems)).unwrap_or_default();
     let optional = table.boolean("optional", problems).unwrap_or(false);
-    table.text("reference", problems);
+    let reference = table.text("reference", problems).map(|text| text.text);
     let reason = table.text("reason", problems).map(|text| text.text);
     let max_level = table.number("max-level", problems);
     let span = Span::new(key.span.start, end_of(value));
@@ -194,7 +194,7 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
         problem(problems, span, "`max-level` goes with `android.permission` alone");
     }
     let strength = if optional { Strength::Optional } else { Strength::Certain };
-    let required = asked.map(|asked| Required { asked, span, feature, when, strength, reason });
+    let required = asked.map(|asked| Required { asked, span, feature, when, strength, reason, reference });
     if let Some(required) = &required {
         check_answers(required, sheet, span, problems);
     }
@@ -290,6 +290,7 @@ reason = "Shows the viewfinder."
 [[requires]]
 capability = "microphone"
 feature = "video"
+reference = "https://docs.marram.example/tern_camera#video"
 
 [[requires]]
 android.permission = "android.permission.BLUETOOTH"
@@ -329,6 +330,7 @@ samples = ["knot-00000000"]
         assert_eq!(sheet.requires[0].span.of(FULL), "capability = \"camera\"");
         assert_eq!(sheet.requires[2].span.of(FULL), "android.permission = \"android.permission.BLUETOOTH\"");
         assert_eq!(sheet.unjudged[0].text, "entitlement");
+        assert_eq!(sheet.requires[1].reference.as_deref(), Some("https://docs.marram.example/tern_camera#video"));
         let answer = sheet.answer("app_id").unwrap();
         assert!(
             answer.fits("knot-12345678") && !answer.fits("xknot-12345678"),

@@ -117,6 +117,9 @@ fn human(sources: &Sources, answer: &Answer) -> String {
         out.push('\n');
         out.push_str(&format!("    learnt from its sheet, {}\n", place(sources, needed.learnt)));
         out.push_str(&format!("      {}\n", paint(NOTE, &clean(line_at(sources, needed.learnt)))));
+        if let Some(reference) = &needed.reference {
+            out.push_str(&format!("    its notes: {}\n", clean(reference)));
+        }
     }
     if answer.declared.is_empty() {
         out.push_str(&format!("  {}\n", paint(ERROR, "not declared")));
