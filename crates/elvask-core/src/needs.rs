@@ -170,7 +170,10 @@ fn raw(app: &App) -> Vec<Requirement> {
                     }
                 }
                 Asked::Capability(capability) => {
-                    for need in capability.needs().filter(|need| wanted(need.platform) && matters(need, &levels)) {
+                    for need in capability
+                        .needs()
+                        .filter(|need| need.is_judged() && wanted(need.platform) && matters(need, &levels))
+                    {
                         let strength = if need.optional { Strength::Optional } else { strength };
                         let what = need_of(&need);
                         all.push(requirement(need.platform, &name_of(&need), what, strength, Some(*capability)));

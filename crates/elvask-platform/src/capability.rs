@@ -22,7 +22,8 @@ pub struct Capability {
 pub struct CapabilityNeed {
     /// Where.
     pub platform: Platform,
-    /// The kind of requirement: `permission`, `query`, `usage` or `query-scheme`.
+    /// The kind of requirement. `permission`, `query`, `usage` and `query-scheme` are judged; of others it is only known
+    /// that they are wanted.
     pub kind: &'static str,
     /// The permission, the key, the scheme; for a query the action, with a scheme behind a space where it has one.
     pub name: &'static str,
@@ -50,6 +51,14 @@ fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
         };
         rows(include_str!("../data/capabilities.tsv")).map(capability).collect()
     })
+}
+
+impl CapabilityNeed {
+    /// Says whether the kind is one that is judged.
+    #[must_use]
+    pub fn is_judged(&self) -> bool {
+        matches!(self.kind, "permission" | "query" | "usage" | "query-scheme")
+    }
 }
 
 impl Capability {
@@ -126,7 +135,7 @@ mod tests {
                     !need.name.starts_with(android::PERMISSION_PREFIX) || android::permission(need.name).is_some()
                 }
                 "usage" => ios::usage_key(need.name).is_some_and(ios::UsageKey::is_for_ios),
-                "query" | "query-scheme" => true,
+                "query" | "query-scheme" | "entitlement" | "background-mode" | "component" | "filter" => true,
                 _ => false,
             };
             assert!(known, "{row:?}");

@@ -67,7 +67,9 @@ pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure
     for plugin in &app.plugins {
         let Some(found) = &plugin.sheet else { continue };
         if !found.sheet.unjudged.is_empty() {
-            let kinds: Vec<_> = found.sheet.unjudged.iter().map(|kind| kind.text.as_str()).collect();
+            let mut kinds: Vec<_> = found.sheet.unjudged.iter().map(|kind| kind.text.as_str()).collect();
+            kinds.sort_unstable();
+            kinds.dedup();
             let file = &app.sources.file(found.file).shown;
             output.notice(&format!("{file}: requirements of these kinds are not judged yet: {}", kinds.join(", ")));
         }

@@ -164,12 +164,14 @@ fn what_is_not_judged_is_told() {
     let app = App::with(&[(MANIFEST, BARE)]);
     app.write(
         "node_modules/tern_camera/elvask-sheet.toml",
-        "sheet = 1\n[[requires]]\nios.entitlement = { key = \"aps-environment\", value = \"development\" }\n",
+        "sheet = 1\n[[requires]]\nios.entitlement = { key = \"aps-environment\", value = \"development\" }\n[[requires]]\ncapability = \"background-audio\"\n",
     );
     let ran = app.run(&["check"]);
     assert_eq!(ran.code, 0);
     assert!(
-        ran.err.contains("elvask-sheet.toml: requirements of these kinds are not judged yet: entitlement"),
+        ran.err.contains(
+            "elvask-sheet.toml: requirements of these kinds are not judged yet: background-mode, component, entitlement"
+        ),
         "{}",
         ran.err
     );

@@ -139,7 +139,7 @@ fn read_answer(key: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Opt
 #[derive(Default)]
 struct Read {
     required: Option<Required>,
-    unjudged: Option<Text>,
+    unjudged: Vec<Text>,
 }
 
 fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Problem>) -> Read {
@@ -178,23 +178,27 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
     let reason = table.text("reason", problems).map(|text| text.text);
     let max_level = table.number("max-level", problems);
     let span = Span::new(key.span.start, end_of(value));
-    let mut unjudged = None;
+    let mut unjudged = Vec::new();
     let before = problems.len();
     let asked = match key.text.as_str() {
         "capability" => read_capability(table, problems),
         "file" => {
-            unjudged = Some(Text { text: "file".to_owned(), span });
+            unjudged.push(Text { text: "file".to_owned(), span });
             None
         }
         platform => read_platform_need(platform, value, max_level, &mut unjudged, problems),
     };
     let permission = matches!(&asked, Some(Asked::Need { need: Need::Permission { .. }, .. }));
-    if max_level.is_some() && !permission && problems.len() == before && unjudged.is_none() {
+    if max_level.is_some() && !permission && problems.len() == before && unjudged.is_empty() {
         let span = table.get("max-level").map_or(table.span, span_of);
         problem(problems, span, "`max-level` goes with `android.permission` alone");
     }
     let strength = if optional { Strength::Optional } else { Strength::Certain };
     let required = asked.map(|asked| Required { asked, span, feature, when, strength, reason, reference });
+    if let Some(Required { asked: Asked::Capability(capability), .. }) = &required {
+        let others = capability.needs().filter(|need| !need.is_judged());
+        unjudged.extend(others.map(|need| Text { text: need.kind.to_owned(), span }));
+    }
     if let Some(required) = &required {
         check_answers(required, sheet, span, problems);
     }

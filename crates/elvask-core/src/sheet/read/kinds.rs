@@ -33,7 +33,7 @@ pub(super) fn read_platform_need(
     platform: &str,
     value: &Value<'_>,
     max_level: Option<u32>,
-    unjudged: &mut Option<Text>,
+    unjudged: &mut Vec<Text>,
     problems: &mut Vec<Problem>,
 ) -> Option<Asked> {
     let (what, known): (_, &[&str]) = if platform == "android" { ("`android`", &ANDROID) } else { ("`ios`", &IOS) };
@@ -62,7 +62,7 @@ pub(super) fn read_platform_need(
             asked(scheme.text, Need::QueryScheme)
         }
         (_, other) if known.contains(&other) => {
-            *unjudged = Some(Text { text: other.to_owned(), span: Span::new(kind.span.start, span_of(value).end) });
+            unjudged.push(Text { text: other.to_owned(), span: Span::new(kind.span.start, span_of(value).end) });
             None
         }
         _ => None,
