@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use elvask_platform::Platform;
 use elvask_platform::capability::{CapabilityNeed, capabilities_with};
+use elvask_platform::wording::{ValueUse, placeholder_in};
 
 use crate::app::{App, Plugin};
 use crate::config::Purpose;
@@ -176,7 +177,7 @@ fn raw(app: &App) -> Vec<Requirement> {
                     {
                         let strength = if need.optional { Strength::Optional } else { strength };
                         let what = need_of(&need);
-                        all.push(requirement(need.platform, &name_of(&need), what, strength, Some(*capability)));
+                        all.push(requirement(need.platform, need.name, what, strength, Some(*capability)));
                     }
                 }
             }
@@ -199,10 +200,6 @@ fn matters(need: &CapabilityNeed, levels: &Levels) -> bool {
     need.target_from.is_none_or(|from| levels.target >= from)
         && need.devices_to.is_none_or(|to| levels.min.is_none_or(|min| min <= to))
         && need.ios_below.is_none_or(|below| levels.ios.is_some_and(|ios| ios < below))
-}
-
-fn name_of(need: &CapabilityNeed) -> String {
-    need.name.to_owned()
 }
 
 fn need_of(need: &CapabilityNeed) -> Need {
@@ -237,8 +234,7 @@ impl Answers {
     ) -> Self {
         let mut answers = Answers::default();
         for (at, plugin) in app.plugins.iter().enumerate() {
-            for (name, key, value) in settings.answers.iter().filter(|(name, _, _)| *name == plugin.name) {
-                debug_assert_eq!(name, &plugin.name);
+            for (_, key, value) in settings.answers.iter().filter(|(name, _, _)| *name == plugin.name) {
                 answers.put(at, key, Answered { value: value.clone(), place: None, declared: false });
             }
             let config =
@@ -253,7 +249,8 @@ impl Answers {
                 let sheet = app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
                 for (key, value) in read_back(template, &value).unwrap_or_default() {
                     let asked = sheet.and_then(|sheet| sheet.sheet.answer(&key));
-                    if asked.is_some_and(|asked| asked.fits(&value)) {
+                    let unfilled = value.trim().is_empty() || placeholder_in(&value, ValueUse::Machine).is_some();
+                    if !unfilled && asked.is_some_and(|asked| asked.fits(&value)) {
                         answers.put(requirement.plugin, &key, Answered { value, place: Some(place), declared: true });
                     }
                 }
@@ -331,13 +328,11 @@ pub struct GivenPurpose {
 /// a capability that wants it.
 #[must_use]
 pub fn purpose(app: &App, settings: &Settings, key: &str, language: Option<&str>) -> Option<GivenPurpose> {
-    let capabilities: Vec<_> = capabilities_with("usage", key).map(|capability| capability.name).collect();
     // A capability that wants nothing else fits best: the microphone's own purpose before that of speech recognition.
     let mut names: Vec<&str> = vec![key];
     let mut by_size: Vec<_> = capabilities_with("usage", key).collect();
     by_size.sort_by_key(|capability| capability.needs().filter(|need| need.kind == "usage").count());
     names.extend(by_size.iter().map(|capability| capability.name));
-    debug_assert_eq!(names.len(), capabilities.len() + 1);
     let said = names.iter().find_map(|name| settings.purposes.iter().rfind(|(said, _)| said == name));
     if let Some((_, text)) = said {
         return Some(GivenPurpose { text: text.clone(), place: None });

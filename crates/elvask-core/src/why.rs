@@ -103,13 +103,7 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
         }
     }
     for answer in &mut answers {
-        let about = |finding: &&Finding| {
-            finding.platform == Some(answer.platform)
-                && (finding.subject == answer.name
-                    || finding.needed_by.iter().any(|needed| {
-                        answer.needed_by.iter().any(|(other, _)| other == needed) && finding.subject == answer.name
-                    }))
-        };
+        let about = |finding: &&Finding| finding.platform == Some(answer.platform) && finding.subject == answer.name;
         answer.findings = findings.iter().filter(about).cloned().collect();
     }
     answers.sort_by(|one, other| (one.platform, one.kind, &one.name).cmp(&(other.platform, other.kind, &other.name)));

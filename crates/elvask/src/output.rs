@@ -54,6 +54,11 @@ impl Output {
         }
     }
 
+    /// Says whether a person looks at the results: they go to a terminal, or colour is asked for.
+    pub(crate) fn is_looked_at(&self) -> bool {
+        std::io::stdout().is_terminal() || self.choice == ColorChoice::Always
+    }
+
     /// Prints a result. A reader that has gone away is no fault.
     pub(crate) fn result(&self, text: &str) {
         let mut stream = AutoStream::new(std::io::stdout().lock(), self.choice(std::io::stdout().is_terminal()));

@@ -125,6 +125,11 @@ fn names_from_packages_play_no_tricks_on_the_terminal() {
         "node_modules/tern_camera/elvask-sheet.toml",
         "sheet = 1\n[[requires]]\ncapability = \"camera\"\nreason = \"red \\u001b[31m and \\u202E turned\"\n",
     );
+    app.write("node_modules/tern_camera/package.json", "{\"version\":\"2.1.0\\u001b[31m\"}");
+    app.write(
+        "android/app/build.gradle",
+        "android { defaultConfig {\n applicationId \"a\u{1b}[31m\"\n minSdk x\u{1b}y\n } }",
+    );
     for words in [&["check"][..], &["survey"], &["why", "CAMERA"], &["fill"]] {
         let ran = app.run(words);
         let said = format!("{}{}", ran.out, ran.err);

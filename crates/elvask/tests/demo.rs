@@ -137,6 +137,20 @@ fn the_dry_run_is_a_diff_that_git_applies() {
 }
 
 #[test]
+fn the_dry_run_of_a_file_with_other_line_ends_is_exact() {
+    let app = App::demo("npm");
+    app.write(MANIFEST, app.read(MANIFEST).replace('\n', "\r\n"));
+    let dry = app.run(&[&["fill", "--dry-run"], &GIVEN[..]].concat());
+    app.write("fill.diff", &dry.out);
+    let git = |words: &[&str]| std::process::Command::new("git").args(words).current_dir(app.root()).status().unwrap();
+    assert!(git(&["init", "-q"]).success());
+    assert!(git(&["apply", "--whitespace=nowarn", "fill.diff"]).success(), "{}", dry.out);
+    let applied = app.read(MANIFEST);
+    assert_eq!(applied.matches('\n').count(), applied.matches("\r\n").count());
+    assert_eq!(app.run(&["check"]).code, 0);
+}
+
+#[test]
 fn the_demo_walks_the_job_and_ends_with_a_clean_check() {
     let folder = tempfile::tempdir().unwrap();
     for layout in ["npm", "pubspec"] {

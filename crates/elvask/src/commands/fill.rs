@@ -36,7 +36,10 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     let mut written = false;
     if options.dry_run {
         if human {
-            output.result(&files.iter().map(|file| file.painted.as_str()).collect::<String>());
+            // For people it is drawn; for programs it is exact, line ends and all, so that it can be applied.
+            let seen = output.is_looked_at();
+            let diff = |file: &FileChange| if seen { file.painted.clone() } else { file.diff.clone() };
+            output.result(&files.iter().map(diff).collect::<String>());
         }
     } else if !files.is_empty() {
         if asking {

@@ -68,13 +68,19 @@ fn heading(platform: Platform, title: &str, number: usize) -> String {
 }
 
 fn identity(app: &App) -> String {
-    let text = |value: Option<String>| value.unwrap_or_else(|| "not stated in so many words".to_owned());
+    let text = |value: Option<String>| match value {
+        Some(value) => clean(&value).into_owned(),
+        None => "not stated in so many words".to_owned(),
+    };
     let layouts: Vec<_> = app.layouts.iter().map(|layout| layout.file()).collect();
-    let mut rows = vec![vec![paint(HEADING, "App"), format!("{} ({})", app.root.display(), layouts.join(", "))]];
+    let mut rows = vec![vec![
+        paint(HEADING, "App"),
+        clean(&format!("{} ({})", app.root.display(), layouts.join(", "))).into_owned(),
+    ]];
     if let Some(android) = &app.android {
         let level = |level: &Level| match (level.value, &level.written) {
             (Some(value), _) => value.to_string(),
-            (None, Some(written)) => format!("not known ({written})"),
+            (None, Some(written)) => clean(&format!("not known ({written})")).into_owned(),
             (None, None) => "not stated".to_owned(),
         };
         let levels =
@@ -86,16 +92,12 @@ fn identity(app: &App) -> String {
     if let Some(ios) = &app.ios {
         let version =
             ios.min_version.map_or("lowest version not stated".to_owned(), |version| format!("runs from {version}"));
-        let target = ios.target.as_deref().map(|target| format!(", target {target}")).unwrap_or_default();
+        let target = ios.target.as_deref().map(|target| format!(", target {}", clean(target))).unwrap_or_default();
         rows.push(vec![paint(HEADING, "iOS"), format!("{}, {version}{target}", text(ios.id.clone()))]);
         let file = ios.plist.map(|file| app.sources.file(file).shown.clone());
         rows.push(vec![String::new(), paint(FAINT, &text(file))]);
     }
-    clean_rows(&rows)
-}
-
-fn clean_rows(rows: &[Vec<String>]) -> String {
-    columns(rows, 0)
+    columns(&rows, 0)
 }
 
 fn row(app: &App, one: &Declaration) -> Vec<String> {
@@ -150,7 +152,7 @@ fn plugins(app: &App) -> String {
             Some(found) => clean(&app.sources.file(found.file).shown).into_owned(),
             None => paint(WARNING, "no sheet: nothing is known of what it requires"),
         };
-        vec![clean(&plugin.name).into_owned(), plugin.version.clone().unwrap_or_default(), known]
+        vec![clean(&plugin.name).into_owned(), clean(plugin.version.as_deref().unwrap_or_default()).into_owned(), known]
     };
     out.push_str(&columns(&app.plugins.iter().map(row).collect::<Vec<_>>(), 2));
     out

@@ -96,6 +96,14 @@ mod tests {
     }
 
     #[test]
+    fn a_copied_value_is_no_answer_even_where_any_form_will_do() {
+        let sheet = "[[requires]]\nios.plist = { key = 'ExampleKnotAppId', value = '{app_id}' }\n[answers.app_id]\n";
+        let app = Fixture::ios(&entry("YOUR_APP_ID_HERE")).plugin("knot_banner", sheet);
+        assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
+        app.is_left_alone();
+    }
+
+    #[test]
     fn elvask_toml_is_looked_at_too_and_never_copied_from() {
         let app = Fixture::ios("    <key>A</key>\n    <true/>\n")
             .needs("tern_camera", "capability = 'camera'")
