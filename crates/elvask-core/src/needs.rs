@@ -249,8 +249,7 @@ impl Answers {
                 let sheet = app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
                 for (key, value) in read_back(template, &value).unwrap_or_default() {
                     let asked = sheet.and_then(|sheet| sheet.sheet.answer(&key));
-                    let unfilled = value.trim().is_empty() || placeholder_in(&value, ValueUse::Machine).is_some();
-                    if !unfilled && asked.is_some_and(|asked| asked.fits(&value)) {
+                    if asked.is_some_and(|asked| asked.fits(&value)) {
                         answers.put(requirement.plugin, &key, Answered { value, place: Some(place), declared: true });
                     }
                 }
@@ -275,8 +274,11 @@ impl Answers {
         answers
     }
 
+    /// Adds an answer, unless there is one already. What nobody has filled in yet is none, wherever it stands.
     fn put(&mut self, plugin: usize, key: &str, answer: Answered) {
-        self.values.entry((plugin, key.to_owned())).or_insert(answer);
+        if !is_unfilled(&answer.value) {
+            self.values.entry((plugin, key.to_owned())).or_insert(answer);
+        }
     }
 
     /// Returns the answer to a plugin's question.
@@ -289,6 +291,12 @@ impl Answers {
     pub fn all(&self) -> impl Iterator<Item = (usize, &str, &Answered)> {
         self.values.iter().map(|((plugin, key), answer)| (*plugin, key.as_str(), answer))
     }
+}
+
+/// Says whether a value for a machine is empty or still what a plugin's notes had.
+#[must_use]
+pub fn is_unfilled(value: &str) -> bool {
+    value.trim().is_empty() || placeholder_in(value, ValueUse::Machine).is_some()
 }
 
 /// Returns the template of a requirement that asks for answers, with the value that the app declares for it.

@@ -101,6 +101,7 @@ fn a_command_line_that_means_nothing() {
         (&["fill", "--purpose", "camera=TODO"], "not filled in yet"),
         (&["fill", "--answer", "tern_camra.id=1"], "did you mean `tern_camera`?"),
         (&["fill", "--answer", "tern_camera.id=1"], "does not ask for `id`"),
+        (&["fill", "--answer", "tern_camera.scheme=YOUR_SCHEME"], "not filled in yet"),
         (&["check", "nowhere"], "there is no such folder"),
         (&["check", "--sheets", "nowhere"], "there is no such folder of sheets"),
         (&["check", "node_modules"], "no app here"),

@@ -139,6 +139,11 @@ fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), F
         };
         return Err(Failure::new(format!("--answer {plugin}.{key}: {plugin} does not ask for `{key}`; {hint}")));
     }
+    if elvask_core::needs::is_unfilled(value) {
+        return Err(Failure::new(format!(
+            "--answer {plugin}.{key}: the value is empty or not filled in yet: \"{value}\""
+        )));
+    }
     match asked.filter(|asked| !asked.fits(value)) {
         Some(asked) => {
             let form = asked.form().unwrap_or_default();

@@ -101,6 +101,9 @@ mod tests {
         let app = Fixture::ios(&entry("YOUR_APP_ID_HERE")).plugin("knot_banner", sheet);
         assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
         app.is_left_alone();
+        let written = app.toml("[plugins.knot_banner.answers]\napp_id = 'REPLACE_ME_HERE'");
+        assert_eq!(written.found(ID), ["error knot_banner.app_id 3:10", "error ExampleKnotAppId 4:5"]);
+        written.is_left_alone();
     }
 
     #[test]
