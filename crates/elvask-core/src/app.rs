@@ -4,12 +4,15 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use elvask_markup::Span;
+use elvask_markup::xml::Document;
 use elvask_platform::{Platform, Version, android};
 use serde::Serialize;
 
 use crate::config::{self, Config};
 use crate::discover::{self, Layout, Package};
 use crate::files::{FileKind, Files, shown};
+use crate::gradle::{Module, Stated, Variant};
+use crate::merge::Library;
 use crate::requirement::Levels;
 use crate::sheet::{self, Sheet};
 use crate::source::{FileId, Place, Sources, read_text};
@@ -40,6 +43,8 @@ pub struct App {
     pub faults: Vec<Fault>,
     /// What a person should know of the limits of the look.
     pub notices: Vec<String>,
+    /// What cannot be known without running the build, each thing once.
+    pub unresolved: Vec<Unresolved>,
 }
 
 /// The Android side of an app.
@@ -51,14 +56,52 @@ pub struct AndroidApp {
     pub manifest_path: PathBuf,
     /// The text of the main manifest, where it could be read.
     pub manifest: Option<FileId>,
-    /// The application id, where the build file states it.
-    pub id: Option<String>,
+    /// The application id of the first variant that is judged.
+    pub id: Stated<String>,
     /// The namespace of relative class names.
     pub namespace: Option<String>,
-    /// The lowest level that the app runs on.
+    /// The lowest level that the app runs on: the lowest of the variants that are judged.
     pub min_level: Level,
     /// The level that the app is built for.
     pub target_level: Level,
+    /// Its modules, the app's own first; none where it is not built by Gradle.
+    pub modules: Vec<Module>,
+    /// All its variants, those of the release build type first. There is at least one.
+    pub variants: Vec<Variant>,
+    /// Which of them are judged, by their place in `variants`. There is at least one.
+    pub judged: Vec<usize>,
+    /// The manifests of its source sets, by their paths.
+    pub manifests: Vec<(PathBuf, FileId)>,
+    /// The manifests that its libraries bring along, in the order in which they are depended on.
+    pub libraries: Vec<LibraryManifest>,
+}
+
+/// The manifest of a library.
+#[derive(Debug, Clone)]
+pub struct LibraryManifest {
+    /// Whose it is.
+    pub library: Library,
+    /// Its text.
+    pub file: FileId,
+    /// What the text says.
+    pub document: Arc<Document>,
+    /// The namespace of its relative class names.
+    pub namespace: Option<String>,
+    /// The configurations under which the app depends on it; empty where it is part of every variant.
+    pub configurations: Vec<String>,
+}
+
+impl AndroidApp {
+    /// Goes through the variants that are judged.
+    pub fn judged(&self) -> impl Iterator<Item = &Variant> {
+        self.judged.iter().filter_map(|at| self.variants.get(*at))
+    }
+
+    /// Returns the text of a source set's manifest.
+    #[must_use]
+    pub fn manifest_at(&self, path: &Path) -> Option<FileId> {
+        self.manifests.iter().find(|(known, _)| known == path).map(|(_, file)| *file)
+    }
 }
 
 /// The iOS side of an app.
@@ -79,15 +122,7 @@ pub struct IosApp {
 }
 
 /// A level that a build file states.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Level {
-    /// The number, where it can be known without running the build.
-    pub value: Option<u32>,
-    /// Where it is stated.
-    pub place: Option<Place>,
-    /// The expression that states it, where it is no plain number.
-    pub written: Option<String>,
-}
+pub type Level = Stated<u32>;
 
 /// A dependency that may require something of the app.
 #[derive(Debug, Clone)]
@@ -129,6 +164,15 @@ pub enum SheetOrigin {
     Folder,
 }
 
+/// Something that cannot be known without running the build.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unresolved {
+    /// What, in a sentence without a full stop.
+    pub what: String,
+    /// Where it is stated.
+    pub place: Place,
+}
+
 /// What kept a part from being looked at.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
@@ -167,6 +211,43 @@ pub enum LoadError {
     /// A folder of sheets is not there.
     #[error("{0}: there is no such folder of sheets")]
     NoSheetFolder(String),
+    /// There is no variant of that name.
+    #[error("there is no variant `{name}`; the app has: {}", known.join(", "))]
+    NoVariant {
+        /// The name that was asked for.
+        name: String,
+        /// The names that there are.
+        known: Vec<String>,
+    },
+    /// There is no app target of that name.
+    #[error("there is no target `{name}`; the project has: {}", known.join(", "))]
+    NoTarget {
+        /// The name that was asked for.
+        name: String,
+        /// The names that there are.
+        known: Vec<String>,
+    },
+    /// There is no configuration of that name.
+    #[error("there is no configuration `{name}`; the target has: {}", known.join(", "))]
+    NoConfiguration {
+        /// The name that was asked for.
+        name: String,
+        /// The names that there are.
+        known: Vec<String>,
+    },
+}
+
+/// What to look at, where a person says more than the app's folder.
+#[derive(Debug, Clone, Default)]
+pub struct Choice {
+    /// Folders with sheets that win over those of the app and of the packages.
+    pub sheets: Vec<PathBuf>,
+    /// The Android variant; without it, every variant of the release build type.
+    pub variant: Option<String>,
+    /// The iOS target; without it, the app target.
+    pub target: Option<String>,
+    /// The iOS configuration; without it, `Release`.
+    pub configuration: Option<String>,
 }
 
 /// An app while it is being found.
@@ -176,11 +257,29 @@ pub(crate) struct Loading<'f> {
     sources: Sources,
     faults: Vec<Fault>,
     notices: Vec<String>,
+    unresolved: Vec<Unresolved>,
 }
 
 impl Loading<'_> {
     pub(crate) fn shown(&self, path: &Path) -> String {
         shown(path, &self.root)
+    }
+
+    /// Takes in a text that has been read already.
+    pub(crate) fn add(&mut self, path: &Path, text: impl Into<Arc<str>>) -> FileId {
+        self.sources.add(path, text)
+    }
+
+    /// Returns the path of a file that has been read.
+    pub(crate) fn path(&self, file: FileId) -> &Path {
+        &self.sources.file(file).path
+    }
+
+    /// Notes that something cannot be known without running a build.
+    pub(crate) fn unresolved(&mut self, what: String, place: Place) {
+        if !self.unresolved.iter().any(|known| known.place == place) {
+            self.unresolved.push(Unresolved { what, place });
+        }
     }
 
     pub(crate) fn notice(&mut self, message: String) {
@@ -236,6 +335,15 @@ impl App {
     /// # Errors
     /// [`LoadError`] when there is no app in the folder or a folder of sheets is not there.
     pub fn load(files: &dyn Files, root: &Path, sheet_folders: &[PathBuf]) -> Result<App, LoadError> {
+        App::load_choice(files, root, &Choice { sheets: sheet_folders.to_vec(), ..Choice::default() })
+    }
+
+    /// Finds the app in the folder `root`, and in it what a person has chosen to look at.
+    ///
+    /// # Errors
+    /// [`LoadError`] as for [`App::load`], and where there is no variant, target or configuration of the chosen name.
+    pub fn load_choice(files: &dyn Files, root: &Path, choice: &Choice) -> Result<App, LoadError> {
+        let sheet_folders = choice.sheets.as_slice();
         if !files.is_folder(root) {
             return Err(LoadError::NoFolder(root.display().to_string()));
         }
@@ -252,6 +360,7 @@ impl App {
             sources: Sources::new(root),
             faults: Vec::new(),
             notices: Vec::new(),
+            unresolved: Vec::new(),
         };
         let config_path = root.join(config::FILE_NAME);
         let (config, config_file) =
@@ -269,11 +378,7 @@ impl App {
             let problems: Vec<_> = unknown.flat_map(|sheet| config.check_against(&sheet.sheet)).collect();
             loading.problems(FaultKind::Config, file, problems);
         }
-        let android = discover::android::find(&mut loading).map(|android| {
-            let path = android.manifest_path.clone();
-            let shown = loading.shown(&path);
-            AndroidApp { manifest: loading.read(&path, &shown).map(|(file, _)| file), ..android }
-        });
+        let android = discover::android::find(&mut loading, &plugins, choice)?;
         let ios = discover::ios::find(&mut loading).map(|ios| {
             let path = ios.plist_path.clone();
             let shown = loading.shown(&path);
@@ -283,17 +388,34 @@ impl App {
             loading
                 .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
         }
-        let Loading { sources, faults, notices, .. } = loading;
-        Ok(App { root: root.to_owned(), layouts, android, ios, plugins, config, config_file, sources, faults, notices })
+        let Loading { sources, faults, notices, unresolved, .. } = loading;
+        let root = root.to_owned();
+        Ok(App { root, layouts, android, ios, plugins, config, config_file, sources, faults, notices, unresolved })
     }
 
-    /// Returns the levels that conditions are held against.
+    /// Returns the levels that conditions are held against, of the first variant that is judged.
     #[must_use]
     pub fn levels(&self) -> Levels {
-        let android = self.android.as_ref();
+        let first = self.android.as_ref().and_then(|android| android.judged().next());
+        self.levels_of(first)
+    }
+
+    /// Returns the levels of every variant that is judged.
+    #[must_use]
+    pub fn all_levels(&self) -> Vec<Levels> {
+        match &self.android {
+            Some(android) => android.judged().map(|variant| self.levels_of(Some(variant))).collect(),
+            None => vec![self.levels_of(None)],
+        }
+    }
+
+    /// Returns the levels of a variant; without one, what is known of the app.
+    #[must_use]
+    pub fn levels_of(&self, variant: Option<&Variant>) -> Levels {
         Levels {
-            target: android.and_then(|app| app.target_level.value).unwrap_or(android::ASSUMED_TARGET_LEVEL),
-            min: android.and_then(|app| app.min_level.value),
+            variant: variant.map(|variant| variant.name.clone()).unwrap_or_default(),
+            target: variant.and_then(|variant| variant.target_level.value).unwrap_or(android::ASSUMED_TARGET_LEVEL),
+            min: variant.and_then(|variant| variant.min_level.value),
             ios: self.ios.as_ref().and_then(|app| app.min_version),
         }
     }

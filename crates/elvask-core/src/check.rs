@@ -7,8 +7,8 @@ use crate::finding::{Finding, Level, Want};
 use crate::needs::{Answers, GivenPurpose, Needs, Settings, purpose};
 use crate::requirement::{Levels, Requirement};
 use crate::rules::{self, RULES};
-use crate::source::Sources;
-use crate::surface::{ManifestView, PlistView, Surface};
+use crate::source::{FileId, Sources};
+use crate::surface::{Effective, ManifestView, PlistView, Surface};
 use crate::template::{fill_in, fill_in_value};
 
 /// All that a rule may look at.
@@ -19,8 +19,12 @@ pub struct Context<'a> {
     pub sources: &'a Sources,
     /// The parsed platform files.
     pub surface: &'a Surface,
-    /// The manifest, where there is one that can be read.
+    /// The main manifest, where there is one that can be read.
     pub manifest: Option<ManifestView<'a>>,
+    /// The manifests that go into the variants that are judged, the main one first.
+    pub manifests: Vec<ManifestView<'a>>,
+    /// The effective manifests of the variants that are judged.
+    pub variants: Vec<Effective<'a>>,
     /// The property list, where there is one that can be read.
     pub plist: Option<PlistView<'a>>,
     /// What the plugins need.
@@ -39,9 +43,37 @@ impl<'a> Context<'a> {
     pub fn new(app: &'a App, sources: &'a Sources, surface: &'a Surface, settings: &'a Settings) -> Self {
         let manifest = surface.manifest(app);
         let plist = surface.plist();
+        let manifests = surface.judged_manifests(app);
+        let judged = app.android.iter().flat_map(|android| android.judged());
+        let variants: Vec<_> = judged.filter_map(|variant| surface.effective(app, variant)).collect();
         let answers = Answers::gather(app, settings, manifest.as_ref(), plist.as_ref());
         let needs = Needs::gather(app, &answers);
-        Context { app, sources, surface, manifest, plist, needs, answers, settings, levels: app.levels() }
+        let levels = variants.first().map_or_else(|| app.levels(), |first| first.levels.clone());
+        Context { app, sources, surface, manifest, manifests, variants, plist, needs, answers, settings, levels }
+    }
+
+    /// Returns the names of the variants for which some requirement holds and `met` is not true.
+    pub fn lacking(&self, requirements: &[Requirement], met: impl Fn(&Effective<'a>) -> bool) -> Vec<String> {
+        let holds = |variant: &&Effective<'a>| requirements.iter().any(|one| one.holds(&variant.levels));
+        self.variants.iter().filter(holds).filter(|one| !met(one)).map(|one| one.variant.clone()).collect()
+    }
+
+    /// Returns the names of the variants that a manifest goes into.
+    #[must_use]
+    pub fn variants_of(&self, manifest: &ManifestView<'_>) -> Vec<String> {
+        let inside = self.variants.iter().filter(|variant| variant.files.contains(&manifest.file));
+        inside.map(|variant| variant.variant.clone()).collect()
+    }
+
+    /// Says whether something is true of every variant that a manifest goes into.
+    pub fn is_everywhere(&self, manifest: &ManifestView<'_>, test: impl Fn(&Effective<'a>) -> bool) -> bool {
+        self.variants.iter().filter(|variant| variant.files.contains(&manifest.file)).all(test)
+    }
+
+    /// Returns the manifest of the app that a file is.
+    #[must_use]
+    pub fn manifest_of(&self, file: FileId) -> Option<&ManifestView<'a>> {
+        self.manifests.iter().find(|manifest| manifest.file == file)
     }
 
     /// Returns the purpose that the owner gives for a key.
@@ -142,6 +174,13 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
     let mut findings = Vec::new();
     for rule in RULES {
         rule.check(&context, &mut findings);
+        for manifest in &context.manifests {
+            let before = findings.len();
+            rule.check_manifest(&context, manifest, &mut findings);
+            for finding in findings.iter_mut().skip(before) {
+                finding.variants = context.variants_of(manifest);
+            }
+        }
     }
     waive(&context, &mut findings);
     for rule in RULES {

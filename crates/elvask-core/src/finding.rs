@@ -247,6 +247,8 @@ pub struct Finding {
     pub related: Option<(Place, String)>,
     /// Who needs it.
     pub needed_by: Vec<NeededBy>,
+    /// The variants that it holds for; none where it has nothing to do with variants.
+    pub variants: Vec<String>,
     /// What mends it.
     pub remedy: Remedy,
     /// The reason for which it is accepted, where it is.
@@ -266,6 +268,7 @@ impl Finding {
             place,
             related: None,
             needed_by: Vec::new(),
+            variants: Vec::new(),
             remedy: Remedy::Manual(String::new()),
             waived: None,
         }
@@ -296,6 +299,13 @@ impl Finding {
     #[must_use]
     pub fn related(mut self, place: Place, label: impl Into<String>) -> Self {
         self.related = Some((place, label.into()));
+        self
+    }
+
+    /// Says which variants it holds for.
+    #[must_use]
+    pub fn in_variants(mut self, variants: Vec<String>) -> Self {
+        self.variants = variants;
         self
     }
 

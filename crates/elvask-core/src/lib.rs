@@ -14,6 +14,8 @@ pub mod explain;
 pub mod files;
 pub mod fill;
 pub mod finding;
+pub mod gradle;
+pub mod merge;
 pub mod needs;
 pub mod record;
 pub mod requirement;

@@ -8,7 +8,7 @@ use elvask_platform::wording::{ValueUse, placeholder_in};
 
 use crate::app::{App, Plugin};
 use crate::config::Purpose;
-use crate::requirement::{Kind, Levels, Need, Query, Requirement, Strength};
+use crate::requirement::{Kind, Need, Query, Requirement, Strength};
 use crate::sheet::{Asked, Sheet};
 use crate::source::Place;
 use crate::surface::{ManifestView, PlistView};
@@ -136,7 +136,6 @@ impl Needs {
 
 /// Returns what the plugins need, as their sheets state it.
 fn raw(app: &App) -> Vec<Requirement> {
-    let levels = app.levels();
     let mut all = Vec::new();
     for (at, plugin) in app.plugins.iter().enumerate() {
         let Some(found) = &plugin.sheet else { continue };
@@ -145,12 +144,12 @@ fn raw(app: &App) -> Vec<Requirement> {
         let on = |name: &Text| features.iter().any(|feature| feature.text == name.text);
         let outdated = is_outdated(plugin, sheet);
         for required in &sheet.requires {
-            if required.feature.as_ref().is_some_and(|feature| !on(feature)) || !required.when.holds(&levels) {
+            if required.feature.as_ref().is_some_and(|feature| !on(feature)) {
                 continue;
             }
             let learnt = Place { file: found.file, span: required.span };
             let strength = if outdated { required.strength.max(Strength::Likely) } else { required.strength };
-            let requirement = |platform, name: &str, need, strength, capability| Requirement {
+            let requirement = |platform, name: &str, need, strength, capability, part| Requirement {
                 plugin: at,
                 platform,
                 name: name.to_owned(),
@@ -160,6 +159,8 @@ fn raw(app: &App) -> Vec<Requirement> {
                 reference: required.reference.clone().or_else(|| sheet.reference.clone()),
                 capability,
                 feature: required.feature.as_ref().map(|feature| feature.text.clone()),
+                when: required.when.clone(),
+                part,
                 learnt,
             };
             let wanted = |platform: Platform| app.has(platform) && sheet.platforms.contains(&platform);
@@ -167,22 +168,21 @@ fn raw(app: &App) -> Vec<Requirement> {
                 Asked::Need { name, need } => {
                     let platform = need.kind().platform();
                     if wanted(platform) {
-                        all.push(requirement(platform, name, need.clone(), strength, None));
+                        all.push(requirement(platform, name, need.clone(), strength, None, None));
                     }
                 }
                 Asked::Capability(capability) => {
-                    for need in capability
-                        .needs()
-                        .filter(|need| need.is_judged() && wanted(need.platform) && matters(need, &levels))
-                    {
+                    for need in capability.needs().filter(|need| need.is_judged() && wanted(need.platform)) {
                         let strength = if need.optional { Strength::Optional } else { strength };
                         let what = need_of(&need);
-                        all.push(requirement(need.platform, need.name, what, strength, Some(*capability)));
+                        all.push(requirement(need.platform, need.name, what, strength, Some(*capability), Some(need)));
                     }
                 }
             }
         }
     }
+    let levels = app.all_levels();
+    all.retain(|requirement| levels.iter().any(|levels| requirement.holds(levels)));
     all
 }
 
@@ -194,12 +194,6 @@ pub fn is_outdated(plugin: &Plugin, sheet: &Sheet) -> bool {
         (Some((range, _)), Some(version)) => !range.matches(&version),
         _ => false,
     }
-}
-
-fn matters(need: &CapabilityNeed, levels: &Levels) -> bool {
-    need.target_from.is_none_or(|from| levels.target >= from)
-        && need.devices_to.is_none_or(|to| levels.min.is_none_or(|min| min <= to))
-        && need.ios_below.is_none_or(|below| levels.ios.is_some_and(|ios| ios < below))
 }
 
 fn need_of(need: &CapabilityNeed) -> Need {
@@ -258,7 +252,7 @@ impl Answers {
         let identity = &app.config.identity;
         let text = |stated: &Option<Text>| stated.as_ref().map(|text| text.text.clone());
         let known = [
-            ("android_id", text(&identity.android_id).or_else(|| app.android.as_ref()?.id.clone())),
+            ("android_id", text(&identity.android_id).or_else(|| app.android.as_ref()?.id.value.clone())),
             ("ios_id", text(&identity.ios_id).or_else(|| app.ios.as_ref()?.id.clone())),
             ("ios_team", text(&identity.ios_team)),
             ("scheme", app.config.schemes.first().map(|scheme| scheme.text.clone())),

@@ -77,7 +77,7 @@ impl AppRecord {
     #[must_use]
     pub fn of(app: &App) -> Self {
         let android = app.android.as_ref().map(|android| AndroidRecord {
-            id: android.id.clone(),
+            id: android.id.value.clone(),
             min_level: android.min_level.value,
             target_level: android.target_level.value,
         });

@@ -1,7 +1,7 @@
 //! Requirements: what a plugin needs an app to declare.
 
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::capability::Capability;
+use elvask_platform::capability::{Capability, CapabilityNeed};
 use elvask_platform::{Platform, Version};
 use serde::Serialize;
 
@@ -200,9 +200,11 @@ pub struct When {
     pub variant: Option<String>,
 }
 
-/// The levels of an app, as far as they are known.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// The levels of one variant of an app, as far as they are known.
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Levels {
+    /// The name of the variant.
+    pub variant: String,
     /// The target level on Android; what the store asks for where it is not known.
     pub target: u32,
     /// The minimum level on Android.
@@ -211,9 +213,6 @@ pub struct Levels {
     pub ios: Option<Version>,
 }
 
-/// The variant that is judged.
-const VARIANT: &str = "release";
-
 impl When {
     /// Says whether the condition holds for an app. What is not known of the app counts as fitting.
     #[must_use]
@@ -221,7 +220,7 @@ impl When {
         self.target_level.as_ref().is_none_or(|range| range.holds(levels.target))
             && self.min_level.as_ref().is_none_or(|range| levels.min.is_none_or(|min| range.holds(min)))
             && self.ios_version.as_ref().is_none_or(|range| levels.ios.is_none_or(|ios| range.can_hold_from(ios)))
-            && self.variant.as_ref().is_none_or(|pattern| fits_pattern(pattern, VARIANT))
+            && self.variant.as_ref().is_none_or(|pattern| fits_pattern(pattern, &levels.variant))
     }
 }
 
@@ -246,14 +245,30 @@ pub struct Requirement {
     pub capability: Option<Capability>,
     /// The optional part of the plugin that it belongs to.
     pub feature: Option<String>,
+    /// When it holds at all.
+    pub when: When,
+    /// The part of the capability that it is: it has conditions of its own.
+    pub part: Option<CapabilityNeed>,
     /// Where it was learnt.
     pub learnt: Place,
 }
 
 impl Requirement {
+    /// Says whether it holds for a variant with these levels.
+    #[must_use]
+    pub fn holds(&self, levels: &Levels) -> bool {
+        self.when.holds(levels) && self.part.as_ref().is_none_or(|part| matters(part, levels))
+    }
+
     /// Returns the kind of the requirement.
     #[must_use]
     pub fn kind(&self) -> Kind {
         self.need.kind()
     }
+}
+
+fn matters(need: &CapabilityNeed, levels: &Levels) -> bool {
+    need.target_from.is_none_or(|from| levels.target >= from)
+        && need.devices_to.is_none_or(|to| levels.min.is_none_or(|min| min <= to))
+        && need.ios_below.is_none_or(|below| levels.ios.is_some_and(|ios| ios < below))
 }

@@ -17,6 +17,7 @@ use crate::check::Context;
 use crate::config::Waiver;
 use crate::finding::{Finding, Level};
 use crate::needs::Settings;
+use crate::surface::ManifestView;
 
 /// What there is to know about a rule.
 #[derive(Debug, PartialEq, Eq)]
@@ -46,8 +47,12 @@ pub trait Rule: Sync {
     /// Returns what there is to know about it.
     fn about(&self) -> &'static About;
 
-    /// Looks at an app and adds what it finds.
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>);
+    /// Looks at an app as its platforms see it and adds what it finds.
+    fn check(&self, _context: &Context<'_>, _out: &mut Vec<Finding>) {}
+
+    /// Looks at one manifest of the app as it is written and adds what it finds. The finding then holds for the variants that
+    /// the manifest goes into.
+    fn check_manifest(&self, _context: &Context<'_>, _manifest: &ManifestView<'_>, _out: &mut Vec<Finding>) {}
 
     /// Looks at what the other rules found and adds what it finds; most rules have nothing to say here.
     fn review(&self, _context: &Context<'_>, _findings: &[Finding], _out: &mut Vec<Finding>) {}

@@ -1,8 +1,10 @@
 //! What the app's files declare.
 
+mod effective;
 mod manifest;
 mod plist;
 
+pub use effective::{Effective, EffectivePermission, EffectiveQuery};
 pub use manifest::{
     ANDROID, Component, DeclaredMetaData, DeclaredPermission, DeclaredQuery, ManifestView, TOOLS, claims_the_platform,
     covers, full_class, read_query,
@@ -14,12 +16,15 @@ use elvask_markup::plist::{PlistError, PropertyList};
 use elvask_markup::xml::{Document, XmlError};
 
 use crate::app::{App, Fault, FaultKind};
+use crate::gradle::Variant;
+use crate::merge::{Input, Merged, Role, Values};
 use crate::source::{FileId, Place, Sources};
 
 /// The parsed platform files of an app.
 #[derive(Debug, Clone, Default)]
 pub struct Surface {
-    manifest: Option<(FileId, Document)>,
+    /// The manifests of the app's source sets.
+    manifests: Vec<(FileId, Document)>,
     plist: Option<(FileId, PropertyList)>,
     /// What could not be parsed.
     pub faults: Vec<Fault>,
@@ -31,10 +36,10 @@ impl Surface {
     pub fn read(app: &App, sources: &Sources) -> Surface {
         let mut surface = Surface::default();
         let text = |file: FileId| std::sync::Arc::clone(&sources.file(file).text);
-        if let Some(file) = app.android.as_ref().and_then(|android| android.manifest) {
-            match Document::parse(text(file)).and_then(check_root) {
-                Ok(document) => surface.manifest = Some((file, document)),
-                Err(error) => surface.faults.push(xml_fault(sources, file, &error)),
+        for (_, file) in app.android.iter().flat_map(|android| &android.manifests) {
+            match Document::parse(text(*file)).and_then(check_root) {
+                Ok(document) => surface.manifests.push((*file, document)),
+                Err(error) => surface.faults.push(xml_fault(sources, *file, &error)),
             }
         }
         if let Some(file) = app.ios.as_ref().and_then(|ios| ios.plist) {
@@ -47,11 +52,80 @@ impl Surface {
         surface
     }
 
-    /// Returns the manifest, where there is one that can be read.
+    fn document(&self, file: FileId) -> Option<&Document> {
+        self.manifests.iter().find(|(known, _)| *known == file).map(|(_, document)| document)
+    }
+
+    /// Returns the main manifest, where there is one that can be read.
     #[must_use]
     pub fn manifest(&self, app: &App) -> Option<ManifestView<'_>> {
-        let (file, document) = self.manifest.as_ref()?;
-        Some(ManifestView::new(*file, document, app.android.as_ref()?.namespace.as_deref()))
+        self.view(app, app.android.as_ref()?.manifest?)
+    }
+
+    fn view(&self, app: &App, file: FileId) -> Option<ManifestView<'_>> {
+        let document = self.document(file)?;
+        Some(ManifestView::new(file, document, app.android.as_ref()?.namespace.as_deref()))
+    }
+
+    /// Returns the manifests that go into the variants that are judged, the main one first; those that cannot be read are left
+    /// out.
+    #[must_use]
+    pub fn judged_manifests(&self, app: &App) -> Vec<ManifestView<'_>> {
+        let Some(android) = &app.android else { return Vec::new() };
+        let mut files: Vec<_> = android.manifest.into_iter().collect();
+        for set in android.judged().flat_map(|variant| &variant.source_sets) {
+            files.extend(android.manifest_at(&set.manifest).filter(|file| !files.contains(file)));
+        }
+        files.into_iter().filter_map(|file| self.view(app, file)).collect()
+    }
+
+    /// Returns the manifests of source sets that are part of no variant that is judged: those of debug builds, above all.
+    #[must_use]
+    pub fn other_manifests(&self, app: &App) -> Vec<ManifestView<'_>> {
+        let judged: Vec<_> = self.judged_manifests(app).iter().map(|view| view.file).collect();
+        let others = self.manifests.iter().filter(|(file, _)| !judged.contains(file));
+        others.filter_map(|(file, _)| self.view(app, *file)).collect()
+    }
+
+    /// Merges the manifests of a variant. Returns `None` where its main manifest cannot be read.
+    #[must_use]
+    pub fn effective<'s>(&'s self, app: &'s App, variant: &Variant) -> Option<Effective<'s>> {
+        let android = app.android.as_ref()?;
+        let main = android.manifest?;
+        self.document(main)?;
+        let mut inputs = Vec::new();
+        for set in &variant.source_sets {
+            let Some(file) = android.manifest_at(&set.manifest) else { continue };
+            let Some(document) = self.document(file) else { continue };
+            let role = if file == main { Role::Main } else { Role::SourceSet(set.name.clone()) };
+            inputs.push(Input { file, document, role, namespace: android.namespace.clone() });
+        }
+        // Without a namespace in the build file, the main manifest's package stands in for it.
+        if android.namespace.is_none()
+            && let Some(root) = self.document(main).map(Document::root)
+        {
+            let package = root.attribute_written("package").map(|package| root.value_of(package).into_owned());
+            inputs.iter_mut().for_each(|input| input.namespace.clone_from(&package));
+        }
+        for library in &android.libraries {
+            let taken =
+                library.configurations.is_empty() || library.configurations.iter().any(|name| variant.takes(name));
+            if taken {
+                let (role, namespace) = (Role::Library(library.library.clone()), library.namespace.clone());
+                inputs.push(Input { file: library.file, document: &library.document, role, namespace });
+            }
+        }
+        let values = Values {
+            id: variant.id.clone(),
+            version_code: variant.version_code.clone(),
+            version_name: variant.version_name.clone(),
+            min_level: variant.min_level.clone(),
+            target_level: variant.target_level.clone(),
+            placeholders: variant.placeholders.clone(),
+            more_placeholders: variant.more_placeholders,
+        };
+        let files = inputs.iter().map(|input| input.file).collect();
+        Some(Effective::new(variant, app.levels_of(Some(variant)), Merged::of(&inputs, &values)?, files))
     }
 
     /// Returns the property list, where there is one that can be read.

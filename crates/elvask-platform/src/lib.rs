@@ -8,6 +8,7 @@
 pub mod android;
 pub mod capability;
 pub mod ios;
+pub mod manifest;
 pub mod names;
 mod table;
 mod version;

@@ -1,51 +1,122 @@
-//! Finding the Android app module and what its build files say in so many words.
+//! Finding the Android app module, its variants, and the manifests that go into them.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
-use elvask_markup::gradle::{Setting, SettingValue, settings};
+use elvask_markup::xml::Document;
+use elvask_platform::Platform;
+use rayon::prelude::*;
 
 use super::folders;
-use crate::app::{AndroidApp, Level, Loading};
-use crate::files::{Files, normal};
-use crate::source::{FileId, Place};
+use crate::app::{AndroidApp, Choice, LibraryManifest, LoadError, Loading, Plugin};
+use crate::files::Files;
+use crate::gradle::{self, Module, ModuleKind, Stated, Variant, Workspace, build_file};
+use crate::merge::Library;
+use crate::source::read_text;
 
-const BUILD_FILES: [&str; 2] = ["build.gradle", "build.gradle.kts"];
 const MANIFEST: &str = "src/main/AndroidManifest.xml";
 
 /// How deep below the app's root its module may lie.
 const DEPTH: usize = 5;
 
-/// Finds the module that is built into an app, and reads its levels and ids.
-pub(crate) fn find(loading: &mut Loading<'_>) -> Option<AndroidApp> {
-    let module = find_module(loading)?;
-    let build = build_file(loading.files, &module).and_then(|path| {
-        let shown = loading.shown(&path);
-        let (file, text) = loading.read(&path, &shown)?;
-        Some((file, settings(&text)))
-    });
-    let own = build.as_ref().map(|(_, settings)| settings.as_slice()).unwrap_or_default();
-    let manifest = module.join(named_manifest(own).unwrap_or_else(|| MANIFEST.to_owned()));
-    let mut app = AndroidApp {
-        module: module.clone(),
-        manifest_path: normal(&manifest),
+/// Finds the module that is built into an app, its variants and its manifests.
+pub(crate) fn find(
+    loading: &mut Loading<'_>,
+    plugins: &[Plugin],
+    choice: &Choice,
+) -> Result<Option<AndroidApp>, LoadError> {
+    let Some(folder) = find_module(loading) else { return Ok(None) };
+    let workspace = Workspace::around(loading, &folder);
+    let build = workspace.build(loading, &folder);
+    let Some(module) = build.modules.first() else { return Ok(None) };
+    let variants = module.variants(loading.files);
+    let judged = judged(&variants, choice)?;
+    let namespace = module.namespace.value.clone();
+    unresolved(loading, module);
+    let app = AndroidApp {
+        module: folder.clone(),
+        manifest_path: module.manifest_of("main"),
         manifest: None,
-        id: None,
-        namespace: None,
-        min_level: Level::default(),
-        target_level: Level::default(),
+        id: Stated::default(),
+        namespace,
+        min_level: Stated::default(),
+        target_level: Stated::default(),
+        libraries: Vec::new(),
+        manifests: Vec::new(),
+        modules: build.modules,
+        variants,
+        judged,
     };
-    if let Some((file, own)) = &build {
-        let shared = shared_settings(loading, &module);
-        app.id = text_of(own, "applicationId");
-        app.namespace = text_of(own, "namespace");
-        app.min_level = level(*file, own, &["minSdk", "minSdkVersion"], &shared);
-        app.target_level = level(*file, own, &["targetSdk", "targetSdkVersion"], &shared);
-    }
-    Some(app)
+    Ok(Some(with_manifests(loading, app, plugins)))
 }
 
-fn build_file(files: &dyn Files, folder: &Path) -> Option<PathBuf> {
-    BUILD_FILES.iter().map(|name| folder.join(name)).find(|path| files.is_file(path))
+/// Returns the variants that are judged: the chosen one, else all of the release build type.
+fn judged(variants: &[Variant], choice: &Choice) -> Result<Vec<usize>, LoadError> {
+    let known = || variants.iter().map(|variant| variant.name.clone()).collect();
+    let all = variants.iter().enumerate();
+    match &choice.variant {
+        Some(name) => match all.into_iter().find(|(_, variant)| variant.name == *name) {
+            Some((at, _)) => Ok(vec![at]),
+            None => Err(LoadError::NoVariant { name: name.clone(), known: known() }),
+        },
+        None => Ok(all.filter(|(_, variant)| variant.is_release()).map(|(at, _)| at).collect()),
+    }
+}
+
+/// Reads the manifests of the source sets and of the libraries, and takes the app's values from the variants that are judged.
+pub(crate) fn with_manifests(loading: &mut Loading<'_>, mut app: AndroidApp, plugins: &[Plugin]) -> AndroidApp {
+    let shown = loading.shown(&app.manifest_path);
+    app.manifest = loading.read(&app.manifest_path, &shown).map(|(file, _)| file);
+    app.manifests.extend(app.manifest.map(|file| (app.manifest_path.clone(), file)));
+    let sets: Vec<_> =
+        app.variants.iter().flat_map(|variant| &variant.source_sets).map(|set| set.manifest.clone()).collect();
+    for path in sets {
+        if path != app.manifest_path && app.manifest_at(&path).is_none() {
+            let shown = loading.shown(&path);
+            app.manifests.extend(loading.read(&path, &shown).map(|(file, _)| (path, file)));
+        }
+    }
+    app.libraries = libraries(loading, &app, plugins);
+    let judged: Vec<_> = app.judged().cloned().collect();
+    if let Some(first) = judged.first() {
+        app.id = first.id.clone();
+        app.target_level = first.target_level.clone();
+        // What must hold for all variants is held against the lowest of their levels.
+        let known = judged.iter().filter(|variant| variant.min_level.value.is_some());
+        app.min_level = known.min_by_key(|variant| variant.min_level.value).unwrap_or(first).min_level.clone();
+    }
+    app
+}
+
+/// Notes the settings of the app's module that only running the build would tell.
+fn unresolved(loading: &mut Loading<'_>, module: &Module) {
+    let configs = [&module.default]
+        .into_iter()
+        .chain(&module.flavors)
+        .chain(module.build_types.iter().filter(|one| one.name == "release"));
+    let mut unknown = Vec::new();
+    let mut note = |what: &str, stated: (Option<&String>, Option<crate::source::Place>)| {
+        if let (Some(written), Some(place)) = stated {
+            unknown.push((format!("{what} is {written}, which only running the build tells"), place));
+        }
+    };
+    note("the namespace", (module.namespace.written.as_ref(), module.namespace.place));
+    for config in configs {
+        note("the application id", (config.id.written.as_ref(), config.id.place));
+        note("the application id suffix", (config.id_suffix.written.as_ref(), config.id_suffix.place));
+        note("the lowest level", (config.min_level.written.as_ref(), config.min_level.place));
+        note("the target level", (config.target_level.written.as_ref(), config.target_level.place));
+        for (name, value) in &config.placeholders {
+            note(&format!("the placeholder {name}"), (value.written.as_ref(), value.place));
+        }
+        if let Some(place) = config.unknown_placeholders {
+            let written = "a map that is computed".to_owned();
+            note("what more is put into the manifest", (Some(&written), Some(place)));
+        }
+    }
+    for (what, place) in unknown {
+        loading.unresolved(what, place);
+    }
 }
 
 /// Returns the folder of the app module: the usual one where it is one, else the nearest that is.
@@ -68,9 +139,10 @@ fn find_module(loading: &mut Loading<'_>) -> Option<PathBuf> {
     (!modules.is_empty()).then(|| modules.swap_remove(0))
 }
 
-fn builds_an_app(files: &dyn Files, folder: &Path) -> bool {
+/// Says whether the build file of a folder applies the plugin that builds an app.
+pub(crate) fn builds_an_app(files: &dyn Files, folder: &Path) -> bool {
     let Some(path) = build_file(files, folder) else { return false };
-    let Ok(text) = crate::source::read_text(files, &path) else { return false };
+    let Ok(text) = read_text(files, &path) else { return false };
     let applies = |line: &str| {
         let line = line.trim();
         let application = line.contains("com.android.application")
@@ -81,65 +153,116 @@ fn builds_an_app(files: &dyn Files, folder: &Path) -> bool {
     text.lines().any(applies)
 }
 
-/// Returns the manifest that a build file names for the main source set.
-fn named_manifest(settings: &[Setting]) -> Option<String> {
-    let setting = settings.iter().find(|setting| {
-        let inside = |name: &str| setting.blocks.iter().any(|block| block.split('.').any(|part| part == name));
-        setting.name.ends_with("srcFile")
-            && inside("sourceSets")
-            && (inside("main") || setting.name.contains("main"))
-            && (inside("manifest") || setting.name.contains("manifest"))
-    })?;
-    match &setting.value {
-        SettingValue::Text(path) => Some(path.clone()),
-        _ => None,
+/// Finds the manifests of the plugins, in the order of the plugins, and of the modules of the same build.
+fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> Vec<LibraryManifest> {
+    let files = loading.files;
+    let native: Vec<_> = plugins
+        .iter()
+        .enumerate()
+        .filter(|(_, plugin)| plugin.platforms.contains(&Platform::Android))
+        .filter_map(|(at, plugin)| Some((at, plugin.name.clone(), plugin.root.clone()?)))
+        .collect();
+    let read = |(at, name, root): (usize, String, PathBuf)| {
+        let folder = [root.join("android"), root]
+            .into_iter()
+            .find(|folder| files.is_file(&folder.join(MANIFEST)) || build_file(files, folder).is_some())?;
+        let build = build_file(files, &folder).and_then(|path| Some((read_text(files, &path).ok()?, path)));
+        Some((at, name, folder, build))
+    };
+    let found: Vec<_> = match native.len() {
+        0..16 => native.into_iter().filter_map(read).collect(),
+        _ => native.into_par_iter().filter_map(read).collect(),
+    };
+    let mut libraries: Vec<Wanted> = Vec::new();
+    for (at, name, folder, build) in found {
+        let module = gradle::read_text_alone(loading, &folder, build);
+        libraries.push(wanted(&module, name, Some(at), Vec::new()));
     }
-}
-
-fn text_of(settings: &[Setting], name: &str) -> Option<String> {
-    settings.iter().filter(|setting| setting.name == name).find_map(|setting| match &setting.value {
-        SettingValue::Text(text) => Some(text.clone()),
-        _ => None,
-    })
-}
-
-fn level(file: FileId, own: &[Setting], names: &[&str], shared: &[(String, u32)]) -> Level {
-    let stated = own.iter().find(|setting| {
-        names.contains(&setting.name.as_str()) && setting.blocks.iter().any(|block| block == "defaultConfig")
-    });
-    let Some(setting) = stated else { return Level::default() };
-    let place = Some(Place { file, span: setting.span });
-    match &setting.value {
-        SettingValue::Number(value) => Level { value: Some(*value), place, written: None },
-        SettingValue::Text(text) => Level { value: text.parse().ok(), place, written: Some(text.clone()) },
-        SettingValue::Expression(expression) => {
-            let last = expression.rsplit('.').next().unwrap_or(expression);
-            // `rootProject.ext.minSdkVersion`, or the bare name: a property of the build, stated once for all modules.
-            let property =
-                !expression.contains('.') || expression.contains("ext.") || expression.starts_with("project.");
-            let value = shared.iter().find(|(name, _)| name == last).filter(|_| property).map(|(_, value)| *value);
-            Level { value, place, written: Some(expression.clone()) }
+    // The modules of the same build that the app's module depends on, directly or through each other.
+    let mut open: Vec<(&Module, Vec<String>)> = app.modules.iter().take(1).map(|module| (module, Vec::new())).collect();
+    let mut seen = vec![app.module.clone()];
+    while let Some((module, configurations)) = open.pop() {
+        for dependency in module.dependencies.iter().filter(|dependency| dependency.ships()) {
+            let gradle::Source::Module(name) = &dependency.source else { continue };
+            let Some(next) = app.modules.iter().find(|module| module.name == *name) else { continue };
+            if seen.contains(&next.folder) {
+                continue;
+            }
+            seen.push(next.folder.clone());
+            let configurations = match configurations.is_empty() {
+                true => vec![dependency.configuration.clone()],
+                false => configurations.clone(),
+            };
+            if next.kind == ModuleKind::Library {
+                let plugin = plugins.iter().position(|plugin| plugin.name == next.name);
+                libraries.push(wanted(next, next.name.clone(), plugin, configurations.clone()));
+            }
+            open.push((next, configurations));
         }
     }
+    read_manifests(loading, libraries)
 }
 
-/// Returns the numbers that the root project's build file and properties state under a name.
-fn shared_settings(loading: &mut Loading<'_>, module: &Path) -> Vec<(String, u32)> {
-    let mut shared = Vec::new();
-    let Some(root) = module.parent().map(Path::to_owned) else { return shared };
-    if let Some(path) = build_file(loading.files, &root)
-        && let Ok(text) = crate::source::read_text(loading.files, &path)
-    {
-        for setting in settings(&text) {
-            let last = setting.name.rsplit('.').next().unwrap_or_default().to_owned();
-            if let SettingValue::Number(value) = setting.value {
-                shared.push((last, value));
+/// A library whose manifest is still to be read.
+struct Wanted {
+    library: Library,
+    namespace: Option<String>,
+    configurations: Vec<String>,
+    path: PathBuf,
+}
+
+fn wanted(module: &Module, name: String, plugin: Option<usize>, configurations: Vec<String>) -> Wanted {
+    let (min, target) = (&module.default.min_level, &module.default.target_level);
+    let library = Library {
+        name,
+        plugin,
+        min_level: min.value,
+        target_level: target.value,
+        levels_unknown: min.is_unknown() || target.is_unknown() || module.build_file.is_some(),
+    };
+    Wanted { library, namespace: module.namespace.value.clone(), configurations, path: module.manifest_of("main") }
+}
+
+/// Reads the manifests of libraries. One that cannot be read is told and left out.
+fn read_manifests(loading: &mut Loading<'_>, wanted: Vec<Wanted>) -> Vec<LibraryManifest> {
+    let files = loading.files;
+    // Without a manifest of its own, a library gets an empty one.
+    let read = |one: Wanted| {
+        files.is_file(&one.path).then(|| {
+            let document = read_text(files, &one.path).map_err(|error| error.message());
+            let document = document.and_then(|text| Document::parse(text).map_err(|error| error.to_string()));
+            (one, document)
+        })
+    };
+    let read: Vec<_> = match wanted.len() {
+        0..16 => wanted.into_iter().filter_map(read).collect(),
+        _ => wanted.into_par_iter().filter_map(read).collect(),
+    };
+    let mut manifests = Vec::new();
+    for (one, document) in read {
+        match document {
+            Ok(document) => {
+                let root = document.root();
+                let package = || root.attribute_written("package").map(|package| root.value_of(package).into_owned());
+                let namespace = one.namespace.or_else(package);
+                let file = loading.add(&one.path, document.shared_text());
+                let Wanted { library, configurations, .. } = one;
+                manifests.push(LibraryManifest {
+                    library,
+                    file,
+                    document: Arc::new(document),
+                    namespace,
+                    configurations,
+                });
+            }
+            Err(message) => {
+                let shown = loading.shown(&one.path);
+                loading.notice(format!(
+                    "{shown}: {message}; what {} merges into the manifest is not known",
+                    one.library.name
+                ));
             }
         }
     }
-    if let Ok(text) = crate::source::read_text(loading.files, &root.join("gradle.properties")) {
-        let pairs = text.lines().filter_map(|line| line.split_once('='));
-        shared.extend(pairs.filter_map(|(name, value)| Some((name.trim().to_owned(), value.trim().parse().ok()?))));
-    }
-    shared
+    manifests
 }

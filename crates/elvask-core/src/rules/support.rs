@@ -113,6 +113,11 @@ pub(super) fn set_android(manifest: &ManifestView<'_>, element: Element<'_>, loc
     plan::set_attribute(element, &format!("{prefix}:{local}"), value)
 }
 
+/// Says for which variants something holds, where it does not hold for all that are judged: ` in freeRelease`.
+pub(super) fn only_in(context: &Context<'_>, variants: &[String]) -> String {
+    if variants.len() == context.variants.len() { String::new() } else { format!(" in {}", variants.join(", ")) }
+}
+
 /// Returns the declared permission of a name.
 pub(super) fn declared<'v, 'd>(manifest: &'v ManifestView<'d>, name: &str) -> Option<&'v DeclaredPermission<'d>> {
     manifest.permissions.iter().find(|permission| permission.name == name)

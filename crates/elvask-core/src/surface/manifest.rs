@@ -14,7 +14,7 @@ pub const ANDROID: &str = "http://schemas.android.com/apk/res/android";
 /// The namespace of the merge markers.
 pub const TOOLS: &str = "http://schemas.android.com/tools";
 
-const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];
+pub(super) const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];
 
 /// A `<uses-permission>` where the platform looks for it.
 #[derive(Debug, Clone)]

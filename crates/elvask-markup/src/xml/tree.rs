@@ -82,6 +82,12 @@ impl Document {
         &self.text
     }
 
+    /// Returns the text that was read, to be kept elsewhere too.
+    #[must_use]
+    pub fn shared_text(&self) -> Arc<str> {
+        Arc::clone(&self.text)
+    }
+
     /// Returns the outermost element.
     #[must_use]
     pub fn root(&self) -> Element<'_> {

@@ -85,7 +85,7 @@ fn identity(app: &App) -> String {
         };
         let levels =
             format!("runs from level {}, targets level {}", level(&android.min_level), level(&android.target_level));
-        rows.push(vec![paint(HEADING, "Android"), format!("{}, {levels}", text(android.id.clone()))]);
+        rows.push(vec![paint(HEADING, "Android"), format!("{}, {levels}", text(android.id.value.clone()))]);
         let file = android.manifest.map(|file| app.sources.file(file).shown.clone());
         rows.push(vec![String::new(), paint(FAINT, &text(file))]);
     }

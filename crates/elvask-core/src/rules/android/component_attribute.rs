@@ -59,12 +59,22 @@ impl Rule for ComponentAttribute {
                         continue;
                     }
                 };
+                // What another source set or a plugin's own manifest states counts as well.
+                let lacking = context.lacking(group.requirements, |variant| {
+                    let declared = variant.owner(owner).and_then(|element| element.value(attribute));
+                    declared.is_some_and(|declared| declared == wanted || is_reference(declared))
+                });
+                if lacking.is_empty() && !context.variants.is_empty() {
+                    continue;
+                }
                 let finding = |place, message: String| {
                     Finding::new(&ABOUT, group.name, place, message)
                         .level(Level::of_strength(requirement.strength))
                         .needed_by(context.app, together.iter().copied())
+                        .in_variants(lacking.clone())
                 };
-                let Some(element) = manifest.owner(owner) else {
+                let owning = context.manifests.iter().find_map(|manifest| Some((manifest, manifest.owner(owner)?)));
+                let Some((manifest, element)) = owning else {
                     let message =
                         format!("{who} `{attribute}` on {}, and the manifest has no such element", owner.title());
                     let steps = format!("Declare {} first.", owner.title());

@@ -8,6 +8,7 @@ use crate::finding::{Finding, Level};
 use crate::requirement::{Kind, Need};
 use crate::rules::support::manifest_edit;
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct MetaDataMisplaced;
@@ -29,8 +30,7 @@ impl Rule for MetaDataMisplaced {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for declared in &manifest.meta_data {
             let parent = declared.element.parent();
             let needed = context.needs.of(Kind::MetaData, &declared.name);

@@ -6,7 +6,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy, Want};
 use crate::requirement::{Kind, Need, Owner};
-use crate::rules::support::{manifest_edit, who_needs};
+use crate::rules::support::{manifest_edit, only_in, who_needs};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -35,7 +35,10 @@ impl Rule for MetaDataMissing {
             let Some(requirement) = group.requirements.first() else { continue };
             let Need::MetaData { owner, value, resource } = &requirement.need else { continue };
             // Wherever it stands: in the wrong element it is misplaced, not missing.
-            if manifest.meta_data.iter().any(|declared| declared.name == group.name) {
+            let lacking = context.lacking(group.requirements, |variant| {
+                variant.meta_data().any(|declared| declared.key.as_deref() == Some(group.name))
+            });
+            if lacking.is_empty() {
                 continue;
             }
             if super::super::both::requirement_conflict::values(&group).len() > 1 {
@@ -43,11 +46,13 @@ impl Rule for MetaDataMissing {
             }
             let element = manifest.owner(owner);
             let who = who_needs(context, group.requirements);
-            let message = format!("the meta-data `{}` is not declared, and {who} it", group.name);
+            let message =
+                format!("the meta-data `{}` is not declared{}, and {who} it", group.name, only_in(context, &lacking));
             let place = manifest.tag(element.or(manifest.application).unwrap_or(manifest.root));
             let finding = Finding::new(&ABOUT, group.name, place, message)
                 .level(Level::of_strength(group.strength()))
-                .needed_by(context.app, group.requirements);
+                .needed_by(context.app, group.requirements)
+                .in_variants(lacking);
             let Some(element) = element else {
                 let steps = format!("The manifest has no {}; declare that first.", title(owner));
                 out.push(finding.mend(Remedy::Manual(steps)));

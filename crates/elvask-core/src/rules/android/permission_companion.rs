@@ -5,8 +5,9 @@ use elvask_platform::{Platform, android};
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_permission, declared, manifest_edit, short};
+use crate::rules::support::{add_permission, manifest_edit, short};
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionCompanion;
@@ -28,13 +29,13 @@ impl Rule for PermissionCompanion {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for permission in &manifest.permissions {
             for companion in android::companions(&permission.name) {
                 // One that a plugin needs as well is told by `permission-missing`.
                 let met = |name: &&str| {
-                    declared(manifest, name).is_some() || context.needs.group(Kind::Permission, name).is_some()
+                    context.is_everywhere(manifest, |variant| variant.permission(name).is_some())
+                        || context.needs.group(Kind::Permission, name).is_some()
                 };
                 let dead = permission.max_level.is_some_and(|cap| cap < companion.target_from);
                 if context.levels.target < companion.target_from || dead || companion.one_of.iter().any(met) {

@@ -7,6 +7,7 @@ use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::rules::support::{manifest_edit, short};
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionDuplicate;
@@ -28,8 +29,7 @@ impl Rule for PermissionDuplicate {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for (at, permission) in manifest.permissions.iter().enumerate() {
             let same = |other: &&crate::surface::DeclaredPermission<'_>| {
                 other.name == permission.name && other.element.name() == permission.element.name()

@@ -8,7 +8,7 @@ use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::{Kind, Requirement, Strength};
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
 use crate::rules::{About, Rule};
-use crate::surface::ANDROID;
+use crate::surface::{ANDROID, ManifestView};
 
 /// See the module.
 pub struct PermissionLevelCap;
@@ -30,8 +30,7 @@ impl Rule for PermissionLevelCap {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for permission in &manifest.permissions {
             let Some(cap) = permission.max_level else { continue };
             let name = short(&permission.name);

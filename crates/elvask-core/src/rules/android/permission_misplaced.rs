@@ -8,6 +8,7 @@ use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
 use crate::rules::support::{declared, manifest_edit, permission_slot, short};
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionMisplaced;
@@ -29,8 +30,7 @@ impl Rule for PermissionMisplaced {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for (at, permission) in manifest.misplaced_permissions.iter().enumerate() {
             let name = short(&permission.name);
             let parent = permission.element.parent().map_or("manifest", |parent| parent.name());

@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_permission, declared, manifest_edit, short, who_needs};
+use crate::rules::support::{add_permission, declared, manifest_edit, only_in, short, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
 
@@ -32,7 +32,8 @@ impl Rule for PermissionMissing {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(manifest) = &context.manifest else { return };
         for group in context.needs.groups(Kind::Permission) {
-            if declared(manifest, group.name).is_some() || is_told_elsewhere(manifest, group.name) {
+            let lacking = context.lacking(group.requirements, |variant| variant.permission(group.name).is_some());
+            if lacking.is_empty() || context.manifests.iter().any(|manifest| is_told_elsewhere(manifest, group.name)) {
                 continue;
             }
             let level = Level::of_strength(group.strength());
@@ -44,7 +45,7 @@ impl Rule for PermissionMissing {
                 &ABOUT,
                 group.name,
                 manifest.tag(manifest.root),
-                format!("{name} is not declared, and {who} it{until}"),
+                format!("{name} is not declared{}, and {who} it{until}", only_in(context, &lacking)),
             )
             .level(level)
             .needed_by(context.app, group.requirements)
@@ -56,7 +57,13 @@ impl Rule for PermissionMissing {
             if level == Level::Note {
                 finding = finding.effect("The plugin works without it, with less to offer.");
             }
-            out.push(finding);
+            // A manifest of debug builds makes it work on the desk and fail in the shop.
+            let others = context.surface.other_manifests(context.app);
+            let elsewhere = others.iter().find_map(|other| Some(other.tag(declared(other, group.name)?.element)));
+            if let Some(place) = elsewhere {
+                finding = finding.related(place, "declared here, and what ships does not take it in");
+            }
+            out.push(finding.in_variants(lacking));
         }
     }
 }

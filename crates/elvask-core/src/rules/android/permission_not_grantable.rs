@@ -8,6 +8,7 @@ use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::Kind;
 use crate::rules::support::short;
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionNotGrantable;
@@ -29,8 +30,7 @@ impl Rule for PermissionNotGrantable {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for permission in &manifest.permissions {
             let Some(known) = android::permission(&permission.name) else { continue };
             if known.grant() != Grant::Never {

@@ -29,20 +29,28 @@ impl Rule for PermissionStoreReview {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for permission in &manifest.permissions {
+        let mut told: Vec<&str> = Vec::new();
+        // What a plugin's own manifest brings in ships as well.
+        for (variant, permission) in
+            context.variants.iter().flat_map(|one| one.permissions.iter().map(move |permission| (one, permission)))
+        {
             let Some(wants) = android::store_review(&permission.name) else { continue };
+            if told.contains(&permission.name.as_str()) {
+                continue;
+            }
+            told.push(&permission.name);
+            let element = variant.merged.at(permission.element);
+            let place = element.attribute("name").map_or(element.place, |attribute| attribute.place);
+            let all = context.variants.iter().filter(|variant| variant.permission(&permission.name).is_some());
             let name = short(&permission.name);
             out.push(
-                Finding::new(
-                    &ABOUT,
-                    permission.name.clone(),
-                    manifest.value_place(permission.element, "name"),
-                    format!("the store reviews apps with {name}"),
-                )
-                .effect(wants)
-                .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name))
-                .mend(Remedy::Manual(format!("Declare the use of {name} in the store's console before the upload."))),
+                Finding::new(&ABOUT, permission.name.clone(), place, format!("the store reviews apps with {name}"))
+                    .effect(wants)
+                    .in_variants(all.map(|variant| variant.variant.clone()).collect())
+                    .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name))
+                    .mend(Remedy::Manual(format!(
+                        "Declare the use of {name} in the store's console before the upload."
+                    ))),
             );
         }
     }

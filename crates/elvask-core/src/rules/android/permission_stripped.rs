@@ -6,7 +6,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::Kind;
-use crate::rules::support::{declared, short, who_needs};
+use crate::rules::support::{only_in, short, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::TOOLS;
 
@@ -31,15 +31,23 @@ impl Rule for PermissionStripped {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for permission in &manifest.removed {
+        for (manifest, permission) in
+            context.manifests.iter().flat_map(|one| one.removed.iter().map(move |removed| (one, removed)))
+        {
             let Some(group) = context.needs.group(Kind::Permission, &permission.name) else { continue };
-            if declared(manifest, group.name).is_some() {
+            let lacking = context.lacking(group.requirements, |variant| {
+                variant.permission(group.name).is_some() || !variant.files.contains(&manifest.file)
+            });
+            if lacking.is_empty() {
                 continue;
             }
             let name = short(group.name);
             let marker = permission.element.attribute(TOOLS, "node").map(|Attribute { value, .. }| manifest.at(value));
-            let message = format!("a merge marker takes {name} out, and {} it", who_needs(context, group.requirements));
+            let message = format!(
+                "a merge marker takes {name} out{}, and {} it",
+                only_in(context, &lacking),
+                who_needs(context, group.requirements)
+            );
             let steps = format!(
                 "Take tools:node=\"remove\" off {name}, or waive this finding if the plugin's part is never used."
             );
@@ -47,6 +55,7 @@ impl Rule for PermissionStripped {
                 Finding::new(&ABOUT, group.name, marker.unwrap_or(manifest.tag(permission.element)), message)
                     .level(Level::of_strength(group.strength()))
                     .needed_by(context.app, group.requirements)
+                    .in_variants(lacking)
                     .mend(Remedy::Manual(steps)),
             );
         }

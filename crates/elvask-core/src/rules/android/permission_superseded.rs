@@ -5,8 +5,9 @@ use elvask_platform::{Platform, android};
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{declared, manifest_edit, set_android, short};
+use crate::rules::support::{manifest_edit, set_android, short};
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionSuperseded;
@@ -28,8 +29,7 @@ impl Rule for PermissionSuperseded {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for permission in &manifest.permissions {
             let Some(known) = android::succession(&permission.name) else { continue };
             let stated = context.needs.group(Kind::Permission, &permission.name);
@@ -41,7 +41,7 @@ impl Rule for PermissionSuperseded {
             let absent: Vec<_> = known
                 .successors
                 .iter()
-                .filter(|next| declared(manifest, next).is_none())
+                .filter(|next| !context.is_everywhere(manifest, |variant| variant.permission(next).is_some()))
                 .map(|next| short(next))
                 .collect();
             let next = if known.successors.is_empty() {

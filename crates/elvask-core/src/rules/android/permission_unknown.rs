@@ -9,7 +9,7 @@ use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::Kind;
 use crate::rules::support::{declared, manifest_edit, short};
 use crate::rules::{About, Rule};
-use crate::surface::{ANDROID, claims_the_platform};
+use crate::surface::{ANDROID, ManifestView, claims_the_platform};
 
 /// See the module.
 pub struct PermissionUnknown;
@@ -31,8 +31,7 @@ impl Rule for PermissionUnknown {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for permission in &manifest.permissions {
             let name = permission.name.as_ref();
             if !claims_the_platform(name)

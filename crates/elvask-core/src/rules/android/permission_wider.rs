@@ -7,6 +7,7 @@ use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionWider;
@@ -28,8 +29,7 @@ impl Rule for PermissionWider {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for permission in &manifest.permissions {
             let Some(group) = context.needs.group(Kind::Permission, &permission.name) else { continue };
             let Some(wanted) = group.max_level() else { continue };

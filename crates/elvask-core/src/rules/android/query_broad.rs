@@ -31,11 +31,13 @@ impl Rule for QueryBroad {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
         if context.levels.target < HIDDEN_FROM || context.needs.group(Kind::Permission, QUERY_ALL).is_some() {
             return;
         }
-        for permission in manifest.permissions.iter().filter(|permission| permission.name == QUERY_ALL) {
+        let asked = context.variants.iter().find_map(|variant| Some((variant, variant.permission(QUERY_ALL)?)));
+        if let Some((variant, permission)) = asked {
+            let element = variant.merged.at(permission.element);
+            let place = element.attribute("name").map_or(element.place, |attribute| attribute.place);
             let queries = context.needs.groups(Kind::Query).count();
             let instead = match queries {
                 0 => "no plugin asks about other apps".to_owned(),
@@ -44,10 +46,7 @@ impl Rule for QueryBroad {
             };
             let message = format!("the app asks to see all other apps; {instead}");
             let steps = "Take the permission out, then let `elvask fill` add the queries.";
-            out.push(
-                Finding::new(&ABOUT, QUERY_ALL, manifest.value_place(permission.element, "name"), message)
-                    .mend(Remedy::Manual(steps.to_owned())),
-            );
+            out.push(Finding::new(&ABOUT, QUERY_ALL, place, message).mend(Remedy::Manual(steps.to_owned())));
         }
     }
 }

@@ -8,7 +8,7 @@ use crate::finding::{Finding, Level};
 use crate::requirement::{Kind, Need};
 use crate::rules::support::{manifest_edit, queries_slot};
 use crate::rules::{About, Rule};
-use crate::surface::{covers, read_query};
+use crate::surface::{ManifestView, covers, read_query};
 
 /// See the module.
 pub struct QueryMisplaced;
@@ -30,8 +30,7 @@ impl Rule for QueryMisplaced {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for element in &manifest.misplaced_queries {
             let parent = element.parent().map_or("manifest", |parent| parent.name());
             let first = element.children().next();

@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::{Kind, Need, Query};
-use crate::rules::support::{add_query, manifest_edit, who_needs};
+use crate::rules::support::{add_query, manifest_edit, only_in, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::{ManifestView, covers, read_query};
 
@@ -34,18 +34,18 @@ impl Rule for QueryMissing {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(manifest) = &context.manifest else { return };
-        if context.levels.target < HIDDEN_FROM {
-            return;
-        }
         for group in context.needs.groups(Kind::Query) {
             let Some(Need::Query(query)) = group.requirements.first().map(|requirement| &requirement.need) else {
                 continue;
             };
-            if manifest.sees(query) || stands_elsewhere(manifest, query) {
+            let lacking = context
+                .lacking(group.requirements, |variant| variant.levels.target < HIDDEN_FROM || variant.sees(query));
+            if lacking.is_empty() || context.manifests.iter().any(|manifest| stands_elsewhere(manifest, query)) {
                 continue;
             }
             let who = who_needs(context, group.requirements);
-            let message = format!("the app may not see {}, and {who} to", describe(query));
+            let message =
+                format!("the app may not see {}{}, and {who} to", describe(query), only_in(context, &lacking));
             let place = manifest.tag(manifest.queries_element.unwrap_or(manifest.root));
             let remedy =
                 manifest_edit(format!("let the app see {}", describe(query)), manifest, add_query(manifest, query));
@@ -54,6 +54,7 @@ impl Rule for QueryMissing {
                 Finding::new(&ABOUT, group.name, place, message)
                     .level(Level::of_strength(group.strength()))
                     .needed_by(context.app, group.requirements)
+                    .in_variants(lacking)
                     .mend(remedy),
             );
         }

@@ -1,0 +1,826 @@
+//! From tokens to statements.
+
+use super::token::{Token, TokenKind, tokens};
+use super::{Argument, Assigned, Expr, ExprKind, MAX_DEPTH, Piece, Segment, Statement};
+use crate::Span;
+
+/// Reads a build file. What cannot be made out is left out, to the end of its line or block.
+#[must_use]
+pub fn parse(text: &str) -> Vec<Statement> {
+    let tokens = tokens(text);
+    let mut reader = Reader { text, tokens: &tokens, at: 0, depth: 0, offset: 0 };
+    let mut statements = Vec::new();
+    while reader.at < tokens.len() {
+        reader.statements(false, &mut statements);
+        // A bracket that nothing opened.
+        reader.at += 1;
+    }
+    statements
+}
+
+struct Reader<'t> {
+    text: &'t str,
+    tokens: &'t [Token],
+    at: usize,
+    depth: usize,
+    /// Where the text starts in the file: a value put into a text is read as a text of its own.
+    offset: usize,
+}
+
+/// Words in front of a name that is being declared.
+const DECLARING: [&str; 9] = ["def", "val", "var", "final", "const", "String", "int", "Integer", "private"];
+
+/// Words in front of statements that may or may not be run.
+const BRANCHES: [&str; 8] = ["if", "else", "for", "while", "when", "switch", "try", "catch"];
+
+impl<'t> Reader<'t> {
+    fn peek(&self) -> Option<&'t Token> {
+        self.tokens.get(self.at)
+    }
+
+    fn source(&self, token: &Token) -> &'t str {
+        token.span.of(self.text)
+    }
+
+    fn here(&self) -> &'t str {
+        self.peek().map_or("", |token| self.source(token))
+    }
+
+    fn is_mark(&self, mark: &str) -> bool {
+        self.peek().is_some_and(|token| token.kind == TokenKind::Mark && self.source(token) == mark)
+    }
+
+    fn take(&mut self, mark: &str) -> bool {
+        let found = self.is_mark(mark);
+        self.at += usize::from(found);
+        found
+    }
+
+    fn name(&self) -> Option<&'t str> {
+        let token = self.peek().filter(|token| token.kind == TokenKind::Name)?;
+        Some(self.source(token).trim_matches('`'))
+    }
+
+    /// Whether the next token goes on with the same line.
+    fn same_line(&self) -> bool {
+        self.peek().is_some_and(|token| !token.new_line)
+    }
+
+    fn end(&self) -> usize {
+        self.at.checked_sub(1).and_then(|at| self.tokens.get(at)).map_or(0, |token| token.span.end)
+    }
+
+    fn span(&self, start: usize) -> Span {
+        Span::new(start + self.offset, self.end().max(start) + self.offset)
+    }
+
+    /// Reads statements up to the bracket that closes the block, which is left.
+    fn statements(&mut self, conditional: bool, out: &mut Vec<Statement>) {
+        while self.peek().is_some() && !self.is_mark("}") {
+            let before = self.at;
+            self.statement(conditional, out);
+            if self.at == before {
+                self.skip_line();
+            }
+        }
+    }
+
+    /// Steps over the rest of a line, and over blocks that open in it.
+    fn skip_line(&mut self) {
+        let mut first = true;
+        while let Some(token) = self.peek() {
+            if (token.new_line && !first) || self.is_mark("}") {
+                return;
+            }
+            if self.is_mark("{") || self.is_mark("(") || self.is_mark("[") {
+                self.skip_group();
+            } else {
+                self.at += 1;
+            }
+            first = false;
+        }
+    }
+
+    /// Steps over a bracket and all to the one that closes it.
+    fn skip_group(&mut self) {
+        let mut depth = 0usize;
+        while self.peek().is_some() {
+            match self.here() {
+                "{" | "(" | "[" => depth += 1,
+                "}" | ")" | "]" => depth = depth.saturating_sub(1),
+                _ => {}
+            }
+            self.at += 1;
+            if depth == 0 {
+                return;
+            }
+        }
+    }
+
+    fn statement(&mut self, conditional: bool, out: &mut Vec<Statement>) {
+        if self.depth >= MAX_DEPTH {
+            return self.skip_line();
+        }
+        self.depth += 1;
+        self.one_statement(conditional, out);
+        self.depth -= 1;
+    }
+
+    fn one_statement(&mut self, conditional: bool, out: &mut Vec<Statement>) {
+        if self.take(";") {
+            return;
+        }
+        let Some(token) = self.peek() else { return };
+        let start = token.span.start;
+        if let Some(word) = self.name()
+            && BRANCHES.contains(&word)
+        {
+            self.at += 1;
+            if self.is_mark("(") {
+                self.skip_group();
+            }
+            if self.take("{") {
+                self.statements(true, out);
+                self.take("}");
+            } else {
+                self.statement(true, out);
+            }
+            return;
+        }
+        if self.name() == Some("import") || self.is_mark("@") {
+            return self.skip_line();
+        }
+        let mut declares = false;
+        while self.name().is_some_and(|word| DECLARING.contains(&word))
+            && self.tokens.get(self.at + 1).is_some_and(|next| next.kind == TokenKind::Name && !next.new_line)
+        {
+            declares = true;
+            self.at += 1;
+        }
+        let mut path = match self.peek().map(|token| token.kind) {
+            Some(TokenKind::Name) => match self.path() {
+                Some(path) => path,
+                None => return self.skip_line(),
+            },
+            // The value of a closure: `extra { 24 }`.
+            Some(TokenKind::Number | TokenKind::Text { .. })
+                if self.tokens.get(self.at + 1).is_none_or(|next| next.new_line || self.source(next) == "}") =>
+            {
+                let value = self.expression();
+                let span = value.span;
+                let value = Some(Assigned { adds: false, value });
+                out.push(Statement { value, span, conditional, ..Statement::default() });
+                return;
+            }
+            // A flavor or plugin may be named by a text: 'free' { … }.
+            Some(TokenKind::Text { .. }) => match self.text().as_text() {
+                Some(name) => vec![Segment::Name(name)],
+                None => return self.skip_line(),
+            },
+            _ => return self.skip_line(),
+        };
+        // A type behind a declared name: val level: Int = 24.
+        if declares && self.take(":") {
+            self.path();
+            self.take("?");
+        }
+        let mut statement = Statement { declares, conditional, ..Statement::default() };
+        if let Some(Segment::Call(name, arguments)) = path.last_mut() {
+            statement.arguments = std::mem::take(arguments);
+            let name = std::mem::take(name);
+            path.pop();
+            path.push(Segment::Name(name));
+        }
+        if self.same_line() && (self.is_mark("=") || self.is_mark("+=")) {
+            let adds = self.is_mark("+=");
+            self.at += 1;
+            let value = self.expression();
+            statement.value = Some(Assigned { adds, value });
+        } else if self.same_line() && self.name() == Some("by") {
+            self.at += 1;
+            let value = self.expression();
+            statement.value = Some(Assigned { adds: false, value });
+        } else {
+            self.bare_arguments(&mut statement);
+        }
+        statement.span = self.span(start);
+        if self.same_line() && self.is_mark("{") {
+            statement.block = Some(self.block(conditional));
+        }
+        // What goes on behind a closed block or an assignment has to be computed: `.configure { }`, `? a : b`.
+        if self.same_line() && !self.is_mark("}") && !self.is_mark(";") {
+            let next = self.at;
+            self.skip_line();
+            if let Some(assigned) = &mut statement.value
+                && next < self.at
+            {
+                assigned.value = Expr { kind: ExprKind::Other, span: assigned.value.span };
+                assigned.value.span.end = self.end() + self.offset;
+                statement.span.end = assigned.value.span.end;
+            }
+        }
+        statement.path = path;
+        out.push(statement);
+    }
+
+    /// Reads arguments without brackets, and the words that follow: `minSdk 24`, `id 'a' version '1' apply false`.
+    fn bare_arguments(&mut self, statement: &mut Statement) {
+        if statement.arguments.is_empty() && self.same_line() && self.starts_value() {
+            loop {
+                let argument = self.argument();
+                statement.arguments.push(argument);
+                if !self.take(",") {
+                    break;
+                }
+            }
+        }
+        while self.same_line()
+            && let Some(word) = self.name()
+            && self.tokens.get(self.at + 1).is_some_and(|next| !next.new_line)
+        {
+            self.at += 1;
+            let bracket = self.take("(");
+            let value = self.expression();
+            if bracket {
+                self.take(")");
+            }
+            statement.modifiers.push((word.to_owned(), value));
+        }
+    }
+
+    fn starts_value(&self) -> bool {
+        match self.peek() {
+            Some(token) if token.kind == TokenKind::Mark => {
+                matches!(self.source(token), "[" | "(" | "-") && token.spaced
+            }
+            Some(_) => true,
+            None => false,
+        }
+    }
+
+    /// Reads a block, from its opening bracket past its closing one.
+    fn block(&mut self, conditional: bool) -> Vec<Statement> {
+        let mut inside = Vec::new();
+        self.take("{");
+        // The parameters of a closure: `{ variant -> …`.
+        let ahead = self.tokens.get(self.at..self.at + 4).unwrap_or_default();
+        if let Some(arrow) = ahead.iter().position(|token| self.source(token) == "->") {
+            self.at += arrow + 1;
+        }
+        self.statements(conditional, &mut inside);
+        self.take("}");
+        inside
+    }
+
+    fn path(&mut self) -> Option<Vec<Segment>> {
+        let mut path = vec![Segment::Name(self.name()?.to_owned())];
+        self.at += 1;
+        self.steps(&mut path);
+        Some(path)
+    }
+
+    /// Reads what follows a name without a space: calls, indexes, further names.
+    fn steps(&mut self, path: &mut Vec<Segment>) {
+        loop {
+            let Some(token) = self.peek() else { return };
+            let tight = !token.spaced;
+            match self.source(token) {
+                "(" if tight => {
+                    let arguments = self.arguments();
+                    if let Some(Segment::Name(name)) = path.last_mut() {
+                        let name = std::mem::take(name);
+                        path.pop();
+                        path.push(Segment::Call(name, arguments));
+                    }
+                }
+                "[" if tight => {
+                    self.at += 1;
+                    let index = self.expression();
+                    if !self.take("]") {
+                        return;
+                    }
+                    path.push(Segment::Index(index));
+                }
+                "!!" if tight => self.at += 1,
+                "." | "?." => {
+                    let next = self.tokens.get(self.at + 1);
+                    let Some(next) = next.filter(|next| next.kind == TokenKind::Name) else { return };
+                    self.at += 2;
+                    path.push(Segment::Name(self.source(next).trim_matches('`').to_owned()));
+                }
+                // Type arguments: `extra.get<Int>("x")`.
+                "<" if tight => {
+                    let close = self.tokens.get(self.at..self.at + 4).unwrap_or_default();
+                    let Some(close) = close.iter().position(|token| self.source(token) == ">") else { return };
+                    self.at += close + 1;
+                }
+                _ => return,
+            }
+        }
+    }
+
+    fn arguments(&mut self) -> Vec<Argument> {
+        let mut arguments = Vec::new();
+        self.at += 1;
+        while self.peek().is_some() && !self.is_mark(")") {
+            let before = self.at;
+            arguments.push(self.argument());
+            if !self.take(",") && !self.is_mark(")") {
+                // Something that is computed: the rest of the brackets belongs to it.
+                if let Some(last) = arguments.last_mut() {
+                    last.value.kind = ExprKind::Other;
+                }
+                self.skip_to_close();
+            }
+            if self.at == before {
+                self.at += 1;
+            }
+        }
+        self.take(")");
+        arguments
+    }
+
+    fn skip_to_close(&mut self) {
+        while self.peek().is_some() && !matches!(self.here(), ")" | "," | "]" | "}") {
+            if matches!(self.here(), "(" | "[" | "{") {
+                self.skip_group();
+            } else {
+                self.at += 1;
+            }
+        }
+    }
+
+    fn argument(&mut self) -> Argument {
+        let next = self.tokens.get(self.at + 1).map(|token| self.source(token));
+        let named = matches!(next, Some(":" | "=")) && self.name().is_some();
+        let name = self.name().filter(|_| named).map(str::to_owned);
+        if named {
+            self.at += 2;
+        }
+        Argument { name, value: self.expression() }
+    }
+
+    fn expression(&mut self) -> Expr {
+        let start = self.peek().map_or(self.end(), |token| token.span.start);
+        if self.depth >= MAX_DEPTH {
+            self.at += usize::from(self.peek().is_some());
+            return Expr { kind: ExprKind::Other, span: self.span(start) };
+        }
+        self.depth += 1;
+        let mut left = self.primary();
+        loop {
+            let Some(token) = self.peek() else { break };
+            let on_line = !token.new_line;
+            let build: fn(Box<Expr>, Box<Expr>) -> ExprKind = match self.source(token) {
+                "+" if on_line => ExprKind::Sum,
+                "?:" => ExprKind::Or,
+                "to" if on_line && token.kind == TokenKind::Name => ExprKind::Pair,
+                "as" if on_line && token.kind == TokenKind::Name => {
+                    self.at += 1;
+                    self.take("?");
+                    self.path();
+                    continue;
+                }
+                "?" | "==" | "!=" | "&&" | "||" | "-" | "*" | "/" | "<" | ">" | "%" if on_line => {
+                    self.rest_of_expression();
+                    left.kind = ExprKind::Other;
+                    break;
+                }
+                _ => break,
+            };
+            self.at += 1;
+            let right = self.primary();
+            left = Expr { kind: build(Box::new(left), Box::new(right)), span: self.span(start) };
+        }
+        self.depth -= 1;
+        left.span = self.span(start);
+        left
+    }
+
+    /// Steps over the rest of something that is computed, up to the end of its line or brackets.
+    fn rest_of_expression(&mut self) {
+        while self.peek().is_some_and(|token| !token.new_line || matches!(self.source(token), "?" | ":" | "&&" | "||"))
+            && !matches!(self.here(), ")" | "]" | "}" | ",")
+        {
+            if matches!(self.here(), "(" | "[" | "{") {
+                self.skip_group();
+            } else {
+                self.at += 1;
+            }
+        }
+    }
+
+    fn primary(&mut self) -> Expr {
+        let start = self.peek().map_or(self.end(), |token| token.span.start);
+        let kind = match self.peek().map(|token| token.kind) {
+            Some(TokenKind::Text { .. }) => {
+                let text = self.text();
+                let mut steps = Vec::new();
+                self.steps(&mut steps);
+                match steps.last().and_then(Segment::name) {
+                    // `"24".toInteger()` and the like leave the value what it is.
+                    None | Some("toInteger" | "toInt" | "toString" | "trim") => text.kind,
+                    Some(_) => ExprKind::Other,
+                }
+            }
+            Some(TokenKind::Number) => {
+                let number = self.here().replace('_', "");
+                self.at += 1;
+                // A dot behind a number: a fraction, or a call such as `24.toString()`.
+                let mut steps = vec![Segment::Name(String::new())];
+                self.steps(&mut steps);
+                number.trim_end_matches(['L', 'l']).parse().map_or(ExprKind::Other, ExprKind::Number)
+            }
+            Some(TokenKind::Name) => self.named(),
+            Some(TokenKind::Mark) => match self.here() {
+                "[" => self.brackets(),
+                "(" => {
+                    self.at += 1;
+                    let inside = self.expression();
+                    if !self.take(")") {
+                        self.skip_to_close();
+                        self.take(")");
+                        ExprKind::Other
+                    } else {
+                        let mut path = vec![Segment::Name(String::new())];
+                        self.steps(&mut path);
+                        let last = path.last().and_then(Segment::name).unwrap_or_default();
+                        match last {
+                            "" | "toInteger" | "toInt" | "toString" => inside.kind,
+                            _ => ExprKind::Other,
+                        }
+                    }
+                }
+                "{" => ExprKind::Block(self.block(false)),
+                _ => {
+                    self.at += 1;
+                    ExprKind::Other
+                }
+            },
+            None => ExprKind::Other,
+        };
+        Expr { kind, span: self.span(start) }
+    }
+
+    fn named(&mut self) -> ExprKind {
+        match self.name() {
+            Some("true") => self.one(ExprKind::Bool(true)),
+            Some("false") => self.one(ExprKind::Bool(false)),
+            Some("null") => self.one(ExprKind::Null),
+            Some("new" | "if" | "when" | "try" | "throw") => {
+                self.rest_of_expression();
+                ExprKind::Other
+            }
+            _ => {
+                let Some(mut path) = self.path() else { return self.one(ExprKind::Other) };
+                if self.is_mark("{") && self.same_line() {
+                    let block = self.block(false);
+                    let start = self.end();
+                    let argument =
+                        Argument { name: None, value: Expr { kind: ExprKind::Block(block), span: self.span(start) } };
+                    match path.last_mut() {
+                        Some(Segment::Call(_, arguments)) => arguments.push(argument),
+                        Some(Segment::Name(name)) => {
+                            let name = std::mem::take(name);
+                            path.pop();
+                            path.push(Segment::Call(name, vec![argument]));
+                        }
+                        _ => {}
+                    }
+                    self.steps(&mut path);
+                }
+                collection(path)
+            }
+        }
+    }
+
+    fn one(&mut self, kind: ExprKind) -> ExprKind {
+        self.at += 1;
+        kind
+    }
+
+    /// Reads a list or a map in square brackets.
+    fn brackets(&mut self) -> ExprKind {
+        self.at += 1;
+        if self.take(":") {
+            self.take("]");
+            return ExprKind::Map(Vec::new());
+        }
+        let (mut list, mut map) = (Vec::new(), Vec::new());
+        while self.peek().is_some() && !self.is_mark("]") {
+            let before = self.at;
+            let mut first = self.expression();
+            if self.take(":") {
+                // A bare word in front of a colon is the key itself.
+                if let ExprKind::Path(path) = &first.kind {
+                    first.kind = ExprKind::Text(vec![Piece::Literal(super::path_name(path))]);
+                }
+                map.push((first, self.expression()));
+            } else {
+                list.push(first);
+            }
+            if !self.take(",") && !self.is_mark("]") {
+                self.skip_to_close();
+                list.push(Expr { kind: ExprKind::Other, span: self.span(self.end()) });
+            }
+            if self.at == before {
+                self.at += 1;
+            }
+        }
+        self.take("]");
+        if map.is_empty() { ExprKind::List(list) } else { ExprKind::Map(map) }
+    }
+
+    /// Reads the text at this token.
+    fn text(&mut self) -> Expr {
+        let Some(Token { kind: TokenKind::Text { quotes, plain }, span, .. }) = self.peek() else {
+            return Expr { kind: ExprKind::Other, span: Span::default() };
+        };
+        self.at += 1;
+        let inside = Span::new(span.start + quotes, span.end.saturating_sub(*quotes).max(span.start + quotes));
+        let pieces = self.pieces(inside, *plain);
+        Expr { kind: ExprKind::Text(pieces), span: Span::new(span.start + self.offset, span.end + self.offset) }
+    }
+
+    fn pieces(&self, inside: Span, plain: bool) -> Vec<Piece> {
+        let source = inside.of(self.text);
+        let mut pieces = Vec::new();
+        let mut literal = String::new();
+        let mut characters = source.char_indices().peekable();
+        while let Some((at, character)) = characters.next() {
+            match character {
+                '\\' => match characters.next() {
+                    Some((_, 'n')) => literal.push('\n'),
+                    Some((_, 't')) => literal.push('\t'),
+                    Some((_, other)) => literal.push(other),
+                    None => {}
+                },
+                '$' if !plain => {
+                    let rest = source.get(at + 1..).unwrap_or_default();
+                    let (code, from, len) = if rest.starts_with('{') {
+                        let end = closing(rest);
+                        (rest.get(1..end).unwrap_or_default(), at + 2, end + 1)
+                    } else {
+                        let part = |character: char| character.is_alphanumeric() || matches!(character, '_' | '.');
+                        let end = rest.find(|character| !part(character)).unwrap_or(rest.len());
+                        let name = rest.get(..end).unwrap_or_default().trim_end_matches('.');
+                        (name, at + 1, name.len())
+                    };
+                    if code.is_empty() {
+                        literal.push('$');
+                        continue;
+                    }
+                    if !literal.is_empty() {
+                        pieces.push(Piece::Literal(std::mem::take(&mut literal)));
+                    }
+                    pieces.push(Piece::Value(self.inner(code, inside.start + from)));
+                    while characters.peek().is_some_and(|(next, _)| *next <= at + len) {
+                        characters.next();
+                    }
+                }
+                other => literal.push(other),
+            }
+        }
+        if !literal.is_empty() || pieces.is_empty() {
+            pieces.push(Piece::Literal(literal));
+        }
+        pieces
+    }
+
+    /// Reads an expression that stands inside a text.
+    fn inner(&self, code: &str, start: usize) -> Expr {
+        let tokens = tokens(code);
+        let offset = self.offset + start;
+        let mut reader = Reader { text: code, tokens: &tokens, at: 0, depth: self.depth + 1, offset };
+        let mut expr = reader.expression();
+        if reader.at < tokens.len() {
+            expr.kind = ExprKind::Other;
+        }
+        expr
+    }
+}
+
+/// Returns the offset of the bracket that closes the one at the start of `text`.
+fn closing(text: &str) -> usize {
+    let mut depth = 0usize;
+    for (at, character) in text.char_indices() {
+        match character {
+            '{' => depth += 1,
+            '}' => {
+                depth = depth.saturating_sub(1);
+                if depth == 0 {
+                    return at;
+                }
+            }
+            _ => {}
+        }
+    }
+    text.len()
+}
+
+/// Turns calls that make lists and maps into what they make.
+fn collection(mut path: Vec<Segment>) -> ExprKind {
+    if let ([Segment::Call(name, _)], true) = (path.as_slice(), path.len() == 1) {
+        let (list, map) = (
+            ["listOf", "setOf", "arrayOf", "mutableListOf", "mutableSetOf", "arrayListOf"].contains(&name.as_str()),
+            ["mapOf", "mutableMapOf", "hashMapOf"].contains(&name.as_str()),
+        );
+        if (list || map)
+            && let Some(Segment::Call(_, arguments)) = path.pop()
+        {
+            let values = arguments.into_iter().map(|argument| argument.value);
+            if list {
+                return ExprKind::List(values.collect());
+            }
+            let pairs = values.map(|value| match value.kind {
+                ExprKind::Pair(key, value) => Some((*key, *value)),
+                _ => None,
+            });
+            return pairs.collect::<Option<Vec<_>>>().map_or(ExprKind::Other, ExprKind::Map);
+        }
+    }
+    ExprKind::Path(path)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Writes statements down in one form for both languages.
+    fn shape(statements: &[Statement]) -> String {
+        let one = |statement: &Statement| {
+            let mut out = String::new();
+            if statement.conditional {
+                out.push('?');
+            }
+            if statement.declares {
+                out.push_str("def ");
+            }
+            out.push_str(&path(&statement.path));
+            let arguments: Vec<_> = statement.arguments.iter().map(argument).collect();
+            if !arguments.is_empty() {
+                out.push_str(&format!("({})", arguments.join(", ")));
+            }
+            for (word, value) in &statement.modifiers {
+                out.push_str(&format!(" {word} {}", expr(value)));
+            }
+            if let Some(assigned) = &statement.value {
+                out.push_str(if assigned.adds { " += " } else { " = " });
+                out.push_str(&expr(&assigned.value));
+            }
+            if let Some(block) = &statement.block {
+                out.push_str(&format!(" {{ {} }}", shape(block)));
+            }
+            out
+        };
+        statements.iter().map(one).collect::<Vec<_>>().join("; ")
+    }
+
+    fn argument(argument: &Argument) -> String {
+        let name = argument.name.as_ref().map(|name| format!("{name}: ")).unwrap_or_default();
+        format!("{name}{}", expr(&argument.value))
+    }
+
+    fn path(path: &[Segment]) -> String {
+        let step = |segment: &Segment| match segment {
+            Segment::Name(name) => name.clone(),
+            Segment::Call(name, arguments) => {
+                format!("{name}({})", arguments.iter().map(argument).collect::<Vec<_>>().join(", "))
+            }
+            Segment::Index(index) => format!("[{}]", expr(index)),
+        };
+        path.iter().map(step).collect::<Vec<_>>().join(".")
+    }
+
+    fn expr(value: &Expr) -> String {
+        let all = |values: &[Expr]| values.iter().map(expr).collect::<Vec<_>>().join(", ");
+        match &value.kind {
+            ExprKind::Text(pieces) => {
+                let piece = |piece: &Piece| match piece {
+                    Piece::Literal(text) => text.clone(),
+                    Piece::Value(value) => format!("<{}>", expr(value)),
+                };
+                format!("'{}'", pieces.iter().map(piece).collect::<String>())
+            }
+            ExprKind::Number(number) => number.to_string(),
+            ExprKind::Bool(value) => value.to_string(),
+            ExprKind::Null => "null".to_owned(),
+            ExprKind::List(values) => format!("[{}]", all(values)),
+            ExprKind::Map(pairs) => {
+                let pair = |(key, value): &(Expr, Expr)| format!("{}: {}", expr(key), expr(value));
+                format!("[{}]", pairs.iter().map(pair).collect::<Vec<_>>().join(", "))
+            }
+            ExprKind::Path(segments) => path(segments),
+            ExprKind::Sum(one, other) => format!("{} + {}", expr(one), expr(other)),
+            ExprKind::Or(one, other) => format!("{} ?: {}", expr(one), expr(other)),
+            ExprKind::Pair(one, other) => format!("{} to {}", expr(one), expr(other)),
+            ExprKind::Block(statements) => format!("{{ {} }}", shape(statements)),
+            ExprKind::Other => "…".to_owned(),
+        }
+    }
+
+    #[track_caller]
+    fn reads(text: &str, wanted: &str) {
+        assert_eq!(shape(&parse(text)), wanted, "{text}");
+    }
+
+    #[test]
+    fn both_languages_come_out_alike() {
+        let groovy = "android {\n  // minSdkVersion 1\n  namespace 'example.a'\n  defaultConfig {\n    minSdkVersion 24\n    applicationId = \"example.a\"\n  }\n}";
+        let kotlin = "android {\n  namespace(\"example.a\")\n  defaultConfig {\n    minSdkVersion(24)\n    applicationId = \"example.a\"\n  }\n}";
+        let wanted =
+            "android { namespace('example.a'); defaultConfig { minSdkVersion(24); applicationId = 'example.a' } }";
+        reads(groovy, wanted);
+        reads(kotlin, wanted);
+    }
+
+    #[test]
+    fn statements_of_many_forms() {
+        reads("id(\"a.b\") version \"1\" apply false", "id('a.b') version '1' apply false");
+        reads("id 'a.b' version '1' apply false", "id('a.b') version '1' apply false");
+        reads("apply plugin: 'a.b'", "apply(plugin: 'a.b')");
+        reads("apply(plugin = \"a.b\")", "apply(plugin: 'a.b')");
+        reads("def x = 3\nval y: Int = 4\nint z = 5", "def x = 3; def y = 4; def z = 5");
+        reads("val m by extra(24)\nval n by extra { 35 }", "def m = extra(24); def n = extra({  = 35 })");
+        reads("ext.minSdk = 24; extra[\"t\"] = 35", "ext.minSdk = 24; extra.['t'] = 35");
+        reads("project.ext.set('a', 1)", "project.ext.set('a', 1)");
+        reads("'free' { dimension 'tier' }", "free { dimension('tier') }");
+        reads("create(\"free\") { dimension = \"tier\" }", "create('free') { dimension = 'tier' }");
+        reads(
+            "manifestPlaceholders = [host: 'a.example', \"k\": v]",
+            "manifestPlaceholders = ['host': 'a.example', 'k': v]",
+        );
+        reads("manifestPlaceholders += mapOf(\"a\" to \"b\")", "manifestPlaceholders += ['a': 'b']");
+        reads("manifestPlaceholders[\"a\"] = \"b\"", "manifestPlaceholders.['a'] = 'b'");
+        reads(
+            "flavorDimensions 'a', 'b'\nflavorDimensions += listOf(\"c\")",
+            "flavorDimensions('a', 'b'); flavorDimensions += ['c']",
+        );
+        reads(
+            "proguardFiles getDefaultProguardFile('p.txt'), 'q.pro'",
+            "proguardFiles(getDefaultProguardFile('p.txt'), 'q.pro')",
+        );
+        reads("maven { url = uri(\"https://a.example/m\") }", "maven { url = uri('https://a.example/m') }");
+        reads(
+            "implementation(project(\":core\"))\nimplementation libs.a.b",
+            "implementation(project(':core')); implementation(libs.a.b)",
+        );
+        reads(
+            "sourceSets.getByName(\"main\") { manifest.srcFile(\"x.xml\") }",
+            "sourceSets.getByName('main') { manifest.srcFile('x.xml') }",
+        );
+        reads("include ':app',\n    ':core'", "include(':app', ':core')");
+    }
+
+    #[test]
+    fn what_is_computed_is_not_made_up() {
+        reads("minSdk = a ? 1 : 2", "minSdk = …");
+        reads("minSdk = rootProject.ext.has('x') ? rootProject.ext.x : 21\ntargetSdk 3", "minSdk = …; targetSdk(3)");
+        reads("if (x) {\n minSdk = 1\n} else {\n minSdk = 2 }\nminSdk = 3", "?minSdk = 1; ?minSdk = 2; minSdk = 3");
+        reads("minSdk = (findProperty('m') ?: '24') as Integer", "minSdk = findProperty('m') ?: '24'");
+        reads(
+            "minSdk = Integer.parseInt(findProperty('m') ?: '24')",
+            "minSdk = Integer.parseInt(findProperty('m') ?: '24')",
+        );
+        reads("v = \"a.${b.c}.$d\"", "v = 'a.<b.c>.<d>'");
+        reads("v = \"a\" + b", "v = 'a' + b");
+        reads("v = libs.versions.min.sdk.get().toInt()", "v = libs.versions.min.sdk.get().toInt()");
+        reads("v = rootProject.extra[\"m\"] as Int", "v = rootProject.extra.['m']");
+        reads("v = x * 2", "v = …");
+        reads("variants.all { v -> v.x = 1 }", "variants.all { v.x = 1 }");
+    }
+
+    #[test]
+    fn spans_point_into_the_file() {
+        let text = "android {\n  minSdk = 24 // so\n  id \"x.${suffix}\"\n}";
+        let statements = parse(text);
+        let inside = statements[0].block.as_ref().unwrap();
+        assert_eq!(inside[0].span.of(text), "minSdk = 24");
+        let ExprKind::Text(pieces) = &inside[1].arguments[0].value.kind else { panic!("no text") };
+        let Piece::Value(value) = &pieces[1] else { panic!("nothing put in") };
+        assert_eq!(value.span.of(text), "suffix");
+    }
+
+    #[test]
+    fn broken_text_does_no_harm() {
+        for text in [
+            "a { \"open\n/* never closed",
+            "}}} x 1",
+            "a(((",
+            "[[[",
+            "a = ",
+            "x ${",
+            "if (",
+            "\"${",
+            "def",
+            "a.b.",
+            "val x by",
+        ] {
+            let _ = parse(text);
+        }
+        for open in ["a {", "(", "x = ["] {
+            let _ = parse(&open.repeat(5000));
+        }
+        reads("}}} x 1", "x(1)");
+    }
+}
