@@ -212,13 +212,13 @@ struct Wanted {
 }
 
 fn wanted(module: &Module, name: String, plugin: Option<usize>, configurations: Vec<String>) -> Wanted {
-    let (min, target) = (&module.default.min_level, &module.default.target_level);
     let library = Library {
         name,
         plugin,
-        min_level: min.value,
-        target_level: target.value,
-        levels_unknown: min.is_unknown() || target.is_unknown() || module.build_file.is_some(),
+        min_level: module.default.min_level.value,
+        target_level: module.default.target_level.value,
+        // What a package's files leave open, its build sets: nothing is made up for it.
+        levels_unknown: true,
     };
     Wanted { library, namespace: module.namespace.value.clone(), configurations, path: module.manifest_of("main") }
 }

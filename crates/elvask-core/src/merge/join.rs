@@ -170,6 +170,10 @@ impl<'d> Joining<'_, 'd> {
             }
             return;
         };
+        // The app's own levels are always there in a build: those of a library never stand in for them.
+        if weaker.name == "uses-sdk" && !input.role.is_own() {
+            return;
+        }
         let key = (parent, weaker.name, weaker.key.clone());
         if kind.policy == Policy::Keep {
             let marked = self.merged.at(parent).children.iter().copied().find(|child| {
