@@ -17,6 +17,7 @@ use crate::requirement::Levels;
 use crate::sheet::{self, Sheet};
 use crate::source::{FileId, Place, Sources, read_text};
 use crate::tomldoc::Problem;
+use crate::xcode::{ConfigFiles, Product, Project};
 
 pub use crate::discover::find_root;
 
@@ -105,20 +106,81 @@ impl AndroidApp {
 }
 
 /// The iOS side of an app.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct IosApp {
     /// The name of the app target.
     pub target: Option<String>,
-    /// The path of the property list of its Release configuration.
+    /// The configuration that is judged.
+    pub configuration: String,
+    /// The project, where there is one.
+    pub project: Option<Arc<Project>>,
+    /// The configuration files of the project.
+    pub(crate) config_files: Arc<ConfigFiles>,
+    /// The path of the target's property list; that of the project file where the build makes the whole list.
     pub plist_path: PathBuf,
     /// The text of that list, where it could be read.
     pub plist: Option<FileId>,
-    /// The bundle id, where it is stated in full.
-    pub id: Option<String>,
+    /// Whether the build makes the whole list, so that there is no file of it.
+    pub generated: bool,
+    /// The bundle id.
+    pub id: Stated<String>,
+    /// The version that people see.
+    pub version: Stated<String>,
+    /// The version of the build.
+    pub build: Stated<String>,
     /// The lowest version that the app runs on.
-    pub min_version: Option<Version>,
+    pub min_version: Stated<Version>,
     /// The language in which the project is developed.
     pub language: Option<String>,
+    /// The entitlements of each configuration of the target.
+    pub entitlements: Vec<EntitlementsFile>,
+    /// Purposes and names in the languages of the app.
+    pub texts: Vec<LocalText>,
+    /// The privacy manifests.
+    pub privacy: Vec<FileId>,
+    /// What the app embeds.
+    pub extensions: Vec<Extension>,
+}
+
+/// The entitlements of one configuration.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct EntitlementsFile {
+    /// The configuration.
+    pub configuration: String,
+    /// The path of the file, where a setting names one that can be known.
+    pub path: Option<PathBuf>,
+    /// The text of the file, where it could be read.
+    pub file: Option<FileId>,
+    /// Where the setting stands; `None` where there is none.
+    pub place: Option<Place>,
+}
+
+/// A text of `Info.plist` in one language.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LocalText {
+    /// The language: `nl`.
+    pub language: String,
+    /// The key.
+    pub key: String,
+    /// The text.
+    pub text: String,
+    /// Where.
+    pub place: Place,
+}
+
+/// Something that an app embeds: an extension, a clip, an app for a watch.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Extension {
+    /// The name of its target.
+    pub name: String,
+    /// What it is built into.
+    pub product: Product,
+    /// Its bundle id.
+    pub id: Stated<String>,
+    /// Its property list.
+    pub plist: Option<FileId>,
+    /// Its entitlements.
+    pub entitlements: Vec<EntitlementsFile>,
 }
 
 /// A level that a build file states.
@@ -260,7 +322,7 @@ pub(crate) struct Loading<'f> {
     unresolved: Vec<Unresolved>,
 }
 
-impl Loading<'_> {
+impl<'f> Loading<'f> {
     pub(crate) fn shown(&self, path: &Path) -> String {
         shown(path, &self.root)
     }
@@ -273,6 +335,23 @@ impl Loading<'_> {
     /// Returns the path of a file that has been read.
     pub(crate) fn path(&self, file: FileId) -> &Path {
         &self.sources.file(file).path
+    }
+
+    /// Goes on reading without noting anything; [`Loading::take_sources`] takes back what was read.
+    pub(crate) fn quiet(&mut self) -> Loading<'f> {
+        Loading {
+            files: self.files,
+            root: self.root.clone(),
+            sources: std::mem::take(&mut self.sources),
+            faults: Vec::new(),
+            notices: Vec::new(),
+            unresolved: Vec::new(),
+        }
+    }
+
+    /// Takes over the texts that were read quietly.
+    pub(crate) fn take_sources(&mut self, quiet: Loading<'f>) {
+        self.sources = quiet.sources;
     }
 
     /// Notes that something cannot be known without running a build.
@@ -379,11 +458,7 @@ impl App {
             loading.problems(FaultKind::Config, file, problems);
         }
         let android = discover::android::find(&mut loading, &plugins, choice)?;
-        let ios = discover::ios::find(&mut loading).map(|ios| {
-            let path = ios.plist_path.clone();
-            let shown = loading.shown(&path);
-            IosApp { plist: loading.read(&path, &shown).map(|(file, _)| file), ..ios }
-        });
+        let ios = discover::ios::find(&mut loading, choice)?;
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
             loading
                 .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
@@ -416,7 +491,7 @@ impl App {
             variant: variant.map(|variant| variant.name.clone()).unwrap_or_default(),
             target: variant.and_then(|variant| variant.target_level.value).unwrap_or(android::ASSUMED_TARGET_LEVEL),
             min: variant.and_then(|variant| variant.min_level.value),
-            ios: self.ios.as_ref().and_then(|app| app.min_version),
+            ios: self.ios.as_ref().and_then(|app| app.min_version.value),
         }
     }
 

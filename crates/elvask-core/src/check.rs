@@ -42,7 +42,7 @@ impl<'a> Context<'a> {
     #[must_use]
     pub fn new(app: &'a App, sources: &'a Sources, surface: &'a Surface, settings: &'a Settings) -> Self {
         let manifest = surface.manifest(app);
-        let plist = surface.plist();
+        let plist = surface.plist(app);
         let manifests = surface.judged_manifests(app);
         let judged = app.android.iter().flat_map(|android| android.judged());
         let variants: Vec<_> = judged.filter_map(|variant| surface.effective(app, variant)).collect();

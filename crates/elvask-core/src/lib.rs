@@ -28,6 +28,7 @@ mod template;
 mod tomldoc;
 pub mod why;
 pub mod write;
+pub mod xcode;
 mod yaml;
 
 pub use elvask_markup::{Edit, Position, Span};

@@ -253,7 +253,7 @@ impl Answers {
         let text = |stated: &Option<Text>| stated.as_ref().map(|text| text.text.clone());
         let known = [
             ("android_id", text(&identity.android_id).or_else(|| app.android.as_ref()?.id.value.clone())),
-            ("ios_id", text(&identity.ios_id).or_else(|| app.ios.as_ref()?.id.clone())),
+            ("ios_id", text(&identity.ios_id).or_else(|| app.ios.as_ref()?.id.value.clone())),
             ("ios_team", text(&identity.ios_team)),
             ("scheme", app.config.schemes.first().map(|scheme| scheme.text.clone())),
             ("host", app.config.hosts.first().map(|host| host.text.clone())),
@@ -310,7 +310,7 @@ pub(crate) fn declared_value<'r>(
         Need::Plist { value: NewValue::String(template) } => {
             let plist = plist?;
             let entry = plist.entry(&requirement.name)?;
-            (template, entry.value.as_str()?.to_owned(), plist.at(entry.value.span))
+            (template, entry.value.as_str()?.to_owned(), plist.value_place(entry))
         }
         _ => return None,
     };

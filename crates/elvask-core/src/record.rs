@@ -81,7 +81,8 @@ impl AppRecord {
             min_level: android.min_level.value,
             target_level: android.target_level.value,
         });
-        let ios = app.ios.as_ref().map(|ios| IosRecord { id: ios.id.clone(), min_version: ios.min_version });
+        let ios =
+            app.ios.as_ref().map(|ios| IosRecord { id: ios.id.value.clone(), min_version: ios.min_version.value });
         AppRecord { layouts: app.layouts.clone(), android, ios }
     }
 }

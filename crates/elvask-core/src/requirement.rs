@@ -5,7 +5,8 @@ use elvask_platform::capability::{Capability, CapabilityNeed};
 use elvask_platform::{Platform, Version};
 use serde::Serialize;
 
-use crate::conditions::{Range, fits_pattern};
+use crate::conditions::Range;
+pub(crate) use crate::conditions::fits_pattern;
 use crate::source::Place;
 
 /// The kinds of requirement and of declaration that are judged.

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
-use elvask_markup::{LineIndex, Position, Span, TextError, decode};
+use elvask_markup::{Decoded, Encoding, LineIndex, Position, Span, TextError, decode, encode};
 
 use crate::files::{Files, shown};
 
@@ -29,12 +29,30 @@ pub struct SourceFile {
     pub shown: String,
     /// The text, byte order mark included. Empty where the file could not be read as text.
     pub text: Arc<str>,
+    /// How the text stands on the disk.
+    pub encoding: Encoding,
+    /// The bytes that were read, where they are not those of the text.
+    bytes: Option<Arc<[u8]>>,
     lines: OnceLock<LineIndex>,
 }
 
 impl SourceFile {
     fn new(path: PathBuf, shown: String, text: Arc<str>) -> Self {
-        SourceFile { path, shown, text, lines: OnceLock::new() }
+        SourceFile { path, shown, text, encoding: Encoding::Utf8, bytes: None, lines: OnceLock::new() }
+    }
+
+    /// Returns the bytes that were read.
+    #[must_use]
+    pub fn bytes_read(&self) -> Vec<u8> {
+        self.bytes.as_ref().map_or_else(|| self.text.as_bytes().to_vec(), |bytes| bytes.to_vec())
+    }
+
+    /// Returns the bytes that stand for the text on the disk.
+    ///
+    /// # Errors
+    /// Says why the text does not fit the form of the file.
+    pub fn bytes_to_write(&self) -> Result<Vec<u8>, TextError> {
+        encode(&self.text, self.encoding)
     }
 
     /// Returns line and column of a byte offset.
@@ -93,10 +111,12 @@ impl Sources {
 
     /// Reads a file; where it cannot be read as text, an empty text stands in for it, so that a place can name it.
     pub fn read(&mut self, files: &dyn Files, path: &Path) -> (FileId, Result<Arc<str>, ReadError>) {
-        match read_text(files, path) {
-            Ok(text) => {
-                let text: Arc<str> = text.into();
-                (self.add(path, Arc::clone(&text)), Ok(text))
+        match read_decoded(files, path) {
+            Ok((decoded, bytes)) => {
+                let text: Arc<str> = decoded.text.into();
+                let file = SourceFile::new(path.to_owned(), shown(path, &self.root), Arc::clone(&text));
+                self.files.push(Arc::new(SourceFile { encoding: decoded.encoding, bytes, ..file }));
+                (FileId(self.files.len() - 1), Ok(text))
             }
             Err(error) => (self.add(path, ""), Err(error)),
         }
@@ -113,6 +133,7 @@ impl Sources {
     pub fn replace(&mut self, id: FileId, text: impl Into<Arc<str>>) {
         let old = self.file(id);
         let file = SourceFile::new(old.path.clone(), old.shown.clone(), text.into());
+        let file = SourceFile { encoding: old.encoding, bytes: old.bytes.clone(), ..file };
         if let Some(slot) = self.files.get_mut(id.0) {
             *slot = Arc::new(file);
         }
@@ -136,5 +157,16 @@ impl Sources {
 /// # Errors
 /// What the system says, or why the bytes are not text.
 pub fn read_text(files: &dyn Files, path: &Path) -> Result<String, ReadError> {
-    Ok(decode(files.read(path)?)?)
+    Ok(decode(files.read(path)?)?.text)
+}
+
+/// Reads a file as text, and keeps the bytes where they are not those of the text.
+fn read_decoded(files: &dyn Files, path: &Path) -> Result<(Decoded, Option<Arc<[u8]>>), ReadError> {
+    let bytes = files.read(path)?;
+    let plain = !matches!(bytes.as_slice(), [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..]) && !bytes.starts_with(b"bplist");
+    if plain {
+        return Ok((decode(bytes)?, None));
+    }
+    let kept: Arc<[u8]> = bytes.as_slice().into();
+    Ok((decode(bytes)?, Some(kept)))
 }

@@ -9,16 +9,19 @@ pub use manifest::{
     ANDROID, Component, DeclaredMetaData, DeclaredPermission, DeclaredQuery, ManifestView, TOOLS, claims_the_platform,
     covers, full_class, read_query,
 };
-pub use plist::{PlistView, QUERY_SCHEMES};
+pub use plist::{Made, PlistView, QUERY_SCHEMES};
 
 use elvask_markup::Span;
 use elvask_markup::plist::{PlistError, PropertyList};
 use elvask_markup::xml::{Document, XmlError};
 
-use crate::app::{App, Fault, FaultKind};
+use std::sync::Arc;
+
+use crate::app::{App, Fault, FaultKind, IosApp};
 use crate::gradle::Variant;
 use crate::merge::{Input, Merged, Role, Values};
 use crate::source::{FileId, Place, Sources};
+use crate::xcode::{Project, Settings, Target};
 
 /// The parsed platform files of an app.
 #[derive(Debug, Clone, Default)]
@@ -26,6 +29,7 @@ pub struct Surface {
     /// The manifests of the app's source sets.
     manifests: Vec<(FileId, Document)>,
     plist: Option<(FileId, PropertyList)>,
+    ios: Option<IosSide>,
     /// What could not be parsed.
     pub faults: Vec<Fault>,
 }
@@ -42,14 +46,43 @@ impl Surface {
                 Err(error) => surface.faults.push(xml_fault(sources, *file, &error)),
             }
         }
-        if let Some(file) = app.ios.as_ref().and_then(|ios| ios.plist) {
-            match PropertyList::parse(text(file)) {
-                Ok(list) => surface.plist = Some((file, list)),
-                Err(PlistError::Xml(error)) => surface.faults.push(xml_fault(sources, file, &error)),
-                Err(error) => surface.faults.push(fault(sources, file, &error.to_string(), error.span())),
-            }
+        if let Some(ios) = &app.ios {
+            surface.read_ios(app, ios, sources);
         }
         surface
+    }
+
+    fn read_ios(&mut self, app: &App, ios: &IosApp, sources: &Sources) {
+        if let Some(file) = ios.plist {
+            match PropertyList::parse(std::sync::Arc::clone(&sources.file(file).text)) {
+                Ok(list) => self.plist = Some((file, list)),
+                Err(PlistError::Xml(error)) => self.faults.push(xml_fault(sources, file, &error)),
+                Err(error) => self.faults.push(fault(sources, file, &error.to_string(), error.span())),
+            }
+        }
+        let (Some(project), Some(target)) = (&ios.project, &ios.target) else { return };
+        // A project file that was changed since is read anew.
+        let text = &sources.file(project.file).text;
+        let project = if Arc::ptr_eq(text, &app.sources.file(project.file).text) {
+            Arc::clone(project)
+        } else {
+            match Project::parse(project.file, text, project.folder.clone(), project.name.clone()) {
+                Ok(project) => Arc::new(project),
+                Err(error) => return self.faults.push(fault(sources, project.file, error.message, error.span)),
+            }
+        };
+        let Some(target) = project.target_named(target) else { return };
+        let settings = project.settings(target, &ios.configuration, &ios.config_files);
+        let generates =
+            settings.value("GENERATE_INFOPLIST_FILE").and_then(|value| value.value).as_deref() == Some("YES");
+        let (made, idle) = if generates { plist::made(&settings) } else { (Vec::new(), Vec::new()) };
+        if ios.generated
+            && let Ok(empty) = PropertyList::parse("<plist version=\"1.0\"><dict/></plist>")
+        {
+            self.plist = Some((project.file, empty));
+        }
+        let target = target.clone();
+        self.ios = Some(IosSide { project, target, settings, made, idle });
     }
 
     fn document(&self, file: FileId) -> Option<&Document> {
@@ -130,10 +163,35 @@ impl Surface {
 
     /// Returns the property list, where there is one that can be read.
     #[must_use]
-    pub fn plist(&self) -> Option<PlistView<'_>> {
+    pub fn plist(&self, app: &App) -> Option<PlistView<'_>> {
         let (file, list) = self.plist.as_ref()?;
-        Some(PlistView::new(*file, list))
+        let generated = app.ios.as_ref().is_some_and(|ios| ios.generated);
+        let side = self.ios.as_ref();
+        let made = side.map_or((&[][..], &[][..]), |side| (side.made.as_slice(), side.idle.as_slice()));
+        Some(PlistView::new(*file, list, made, generated, side.map(|side| &side.settings)))
     }
+
+    /// Returns the project and the target that are judged, where there is a project that can be read.
+    #[must_use]
+    pub fn target(&self) -> Option<(&Project, &Target)> {
+        self.ios.as_ref().map(|side| (side.project.as_ref(), &side.target))
+    }
+
+    /// Returns the build settings of the target that is judged.
+    #[must_use]
+    pub fn settings(&self) -> Option<&Settings> {
+        self.ios.as_ref().map(|side| &side.settings)
+    }
+}
+
+/// What the project says of the target that is judged.
+#[derive(Debug, Clone)]
+struct IosSide {
+    project: Arc<Project>,
+    target: Target,
+    settings: Settings,
+    made: Vec<Made>,
+    idle: Vec<Made>,
 }
 
 fn check_root(document: Document) -> Result<Document, XmlError> {

@@ -197,7 +197,7 @@ fn ios_side(context: &Context<'_>, survey: &mut Survey) {
             doubt,
         });
     };
-    for entry in plist.list.entries() {
+    for entry in plist.entries() {
         if entry.key == crate::surface::QUERY_SCHEMES {
             continue;
         }
@@ -215,7 +215,7 @@ fn ios_side(context: &Context<'_>, survey: &mut Survey) {
             Some(text) => text.to_owned(),
             None => brief(&entry.value.kind),
         };
-        push(kind, &entry.key, Some(value), plist.at(entry.key_span), doubt);
+        push(kind, &entry.key, Some(value), plist.key_place(entry), doubt);
     }
     for (scheme, value) in plist.query_schemes() {
         let doubt = (!crate::sheet::is_scheme(scheme)).then_some("it is no scheme");

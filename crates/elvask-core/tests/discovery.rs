@@ -152,7 +152,7 @@ fn the_module_and_the_list_are_found_where_they_are() {
     let ios = app.ios.as_ref().unwrap();
     assert_eq!(ios.plist_path, Path::new("/app/native/apple/Config/Log-Info.plist"));
     assert_eq!(ios.target.as_deref(), Some("Log"));
-    assert_eq!(ios.min_version.unwrap().to_string(), "14.0", "a setting of the project holds for its targets");
+    assert_eq!(ios.min_version.value.unwrap().to_string(), "14.0", "a setting of the project holds for its targets");
     assert!(app.faults.is_empty(), "{:?}", app.faults);
 }
 

@@ -116,7 +116,8 @@ fn run(case: &Case) -> String {
         let stated = text(key);
         Stated { value: stated.value.map(|value| value.parse().unwrap()), place: stated.place, written: stated.written }
     };
-    let placeholders = given.iter().filter_map(|(key, _)| Some((key.strip_prefix("put.")?.to_owned(), text(key)))).collect();
+    let placeholders =
+        given.iter().filter_map(|(key, _)| Some((key.strip_prefix("put.")?.to_owned(), text(key)))).collect();
     let values = Values {
         id: text("id"),
         version_code: number("code"),
@@ -137,7 +138,8 @@ fn run(case: &Case) -> String {
         let _ = writeln!(out, "! {} by {}: {taken}", what.join(" "), at(&sources, removed.by));
     }
     for problem in &merged.problems {
-        let other = problem.other.as_ref().map(|(place, value, _)| format!(" against {} {value}", at(&sources, *place)));
+        let other =
+            problem.other.as_ref().map(|(place, value, _)| format!(" against {} {value}", at(&sources, *place)));
         let head = format!("? {:?} {} {}", problem.conflict, problem.element, problem.subject);
         let line = format!("{head} at {} {}{}", at(&sources, problem.place), problem.value, other.unwrap_or_default());
         out.push_str(line.trim_end());
@@ -205,7 +207,12 @@ fn cases_come_out_as_written() {
             count += 1;
             let found = run(case);
             if found != case.expected {
-                wrong.push(format!("{}: {}\nexpected:\n{}\nfound:\n{found}\n", file.display(), case.title, case.expected));
+                wrong.push(format!(
+                    "{}: {}\nexpected:\n{}\nfound:\n{found}\n",
+                    file.display(),
+                    case.title,
+                    case.expected
+                ));
             }
         }
     }

@@ -18,4 +18,4 @@ pub mod xml;
 
 pub use edit::{Edit, EditError, EditSet};
 pub use lines::{LineIndex, Position};
-pub use text::{Span, TextError, decode};
+pub use text::{Decoded, Encoding, Span, TextError, decode, encode};

@@ -1,4 +1,7 @@
-//! The OpenStep property-list format, in which an Xcode project file is written: read with spans.
+//! The OpenStep property-list format, in which an Xcode project file is written: read with spans, and changed by
+//! planned edits.
+
+pub mod plan;
 
 use crate::Span;
 
@@ -82,6 +85,41 @@ pub fn parse(text: &str) -> Result<Value, OpenStepError> {
         return reader.fail("there is more after the end of the list");
     }
     Ok(value)
+}
+
+/// Reads a `.strings` file: the entries of a dictionary without its brackets. A key without a value stands for itself.
+///
+/// # Errors
+/// The first fault with its place.
+pub fn parse_strings(text: &str) -> Result<Vec<(Value, Value)>, OpenStepError> {
+    let mut reader = Reader { text, bytes: text.as_bytes(), at: if text.starts_with('\u{FEFF}') { 3 } else { 0 } };
+    reader.skip()?;
+    // The whole may stand in brackets after all.
+    if reader.peek() == Some(b'{') {
+        return match parse(text)?.kind {
+            Kind::Dict(entries) => Ok(entries),
+            _ => Ok(Vec::new()),
+        };
+    }
+    let mut entries = Vec::new();
+    while reader.at < text.len() {
+        let key = reader.value(0)?;
+        if key.as_str().is_none() {
+            return Err(OpenStepError { message: "a key must be text", span: key.span });
+        }
+        reader.skip()?;
+        let value = match reader.peek() {
+            Some(b';') => key.clone(),
+            _ => {
+                reader.expect(b'=', "`=` was expected after this key")?;
+                reader.value(0)?
+            }
+        };
+        reader.expect(b';', "`;` was expected after this value")?;
+        entries.push((key, value));
+        reader.skip()?;
+    }
+    Ok(entries)
 }
 
 struct Reader<'t> {
@@ -207,6 +245,25 @@ impl Reader<'_> {
             }
             let Some(escaped) = characters.next() else { break };
             self.at += escaped.len_utf8();
+            // `\U00e9` names a UTF-16 unit; two of them may make one character.
+            if matches!(escaped, 'U' | 'u')
+                && let Some(unit) = hex_unit(characters.as_str())
+            {
+                characters.by_ref().take(4).for_each(drop);
+                self.at += 4;
+                let pair = characters.as_str().strip_prefix("\\U").and_then(hex_unit);
+                let read = |units: &[u16]| char::decode_utf16(units.iter().copied()).next().and_then(Result::ok);
+                match (read(&[unit]), pair) {
+                    (Some(character), _) => out.push(character),
+                    (None, Some(low)) if read(&[unit, low]).is_some() => {
+                        out.extend(read(&[unit, low]));
+                        characters.by_ref().take(6).for_each(drop);
+                        self.at += 6;
+                    }
+                    (None, _) => out.push(char::REPLACEMENT_CHARACTER),
+                }
+                continue;
+            }
             out.push(match escaped {
                 'n' => '\n',
                 't' => '\t',
@@ -217,6 +274,11 @@ impl Reader<'_> {
         self.at = start;
         self.fail("this text has no closing quote")
     }
+}
+
+/// Reads four hexadecimal digits.
+fn hex_unit(text: &str) -> Option<u16> {
+    u16::from_str_radix(text.get(..4)?, 16).ok()
 }
 
 #[cfg(test)]

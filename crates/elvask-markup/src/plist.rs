@@ -1,5 +1,6 @@
 //! XML property lists: typed values that know where they stand, and plans for edits in the style of the list.
 
+pub mod binary;
 pub mod plan;
 
 use std::sync::Arc;
@@ -74,7 +75,21 @@ pub struct Entry {
     key_node: u32,
 }
 
+impl Entry {
+    /// Makes an entry that stands in no list: one that a build makes from something else, at these places.
+    #[must_use]
+    pub fn standalone(key: impl Into<String>, key_span: Span, kind: ValueKind, span: Span) -> Self {
+        Entry { key: key.into(), key_span, value: Value { kind, span, node: 0 }, key_node: 0 }
+    }
+}
+
 impl Value {
+    /// Makes a value that stands in no list.
+    #[must_use]
+    pub fn standalone(kind: ValueKind, span: Span) -> Self {
+        Value { kind, span, node: 0 }
+    }
+
     /// Returns the text of a string.
     #[must_use]
     pub fn as_str(&self) -> Option<&str> {

@@ -43,6 +43,29 @@ impl Span {
     }
 }
 
+/// How the text of a file stands on the disk.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Encoding {
+    /// UTF-8, with or without a byte order mark.
+    #[default]
+    Utf8,
+    /// UTF-16 with the low byte first, and a byte order mark.
+    Utf16Low,
+    /// UTF-16 with the high byte first, and a byte order mark.
+    Utf16High,
+    /// A binary property list; its text is the XML form of the same values.
+    BinaryPlist,
+}
+
+/// A text and how it stood on the disk.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Decoded {
+    /// The text; a byte order mark stays in it as U+FEFF.
+    pub text: String,
+    /// How it stood.
+    pub encoding: Encoding,
+}
+
 /// Why the bytes of a file are not text that can be read and written back unchanged.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum TextError {
@@ -54,14 +77,15 @@ pub enum TextError {
         /// The wrong byte.
         byte: u8,
     },
-    /// The file starts with the mark of UTF-16.
-    #[error("the file is UTF-16, which is not read yet; save it as UTF-8")]
-    Utf16,
-    /// The file is a property list in the binary form.
-    #[error(
-        "the file is a binary property list, which is not read yet; `plutil -convert xml1` turns it into the XML form"
-    )]
-    BinaryPlist,
+    /// The file starts with the mark of UTF-16 and is none.
+    #[error("the file starts like UTF-16, and the bytes at offset {offset} are no character of it")]
+    NotUtf16 {
+        /// Offset of the first wrong unit, from 0.
+        offset: usize,
+    },
+    /// The file starts like a binary property list and is none.
+    #[error("the file starts like a binary property list and cannot be read as one: {0}")]
+    NotBinaryPlist(String),
     /// The file is larger than what is read.
     #[error("the file has {len} bytes; files over {max} bytes are not read")]
     TooLarge {
@@ -77,28 +101,59 @@ impl TextError {
     #[must_use]
     pub fn offset(&self) -> usize {
         match self {
-            TextError::NotUtf8 { offset, .. } => *offset,
+            TextError::NotUtf8 { offset, .. } | TextError::NotUtf16 { offset } => *offset,
             _ => 0,
         }
     }
 }
 
-/// Turns bytes into text; a byte order mark stays in it as U+FEFF.
+/// Turns bytes into text: UTF-8, UTF-16 with a byte order mark, or a binary property list.
 ///
 /// # Errors
-/// Says where the bytes stop being UTF-8, or that the file is in a form that is not text.
-pub fn decode(bytes: Vec<u8>) -> Result<String, TextError> {
-    if bytes.starts_with(b"\xFF\xFE") || bytes.starts_with(b"\xFE\xFF") {
-        return Err(TextError::Utf16);
+/// Says where the bytes stop being what they start as.
+pub fn decode(bytes: Vec<u8>) -> Result<Decoded, TextError> {
+    match bytes.as_slice() {
+        [0xFF, 0xFE, ..] => Ok(Decoded { text: utf16(&bytes, u16::from_le_bytes)?, encoding: Encoding::Utf16Low }),
+        [0xFE, 0xFF, ..] => Ok(Decoded { text: utf16(&bytes, u16::from_be_bytes)?, encoding: Encoding::Utf16High }),
+        [b'b', b'p', b'l', b'i', b's', b't', ..] => {
+            let text = crate::plist::binary::to_xml(&bytes).map_err(TextError::NotBinaryPlist)?;
+            Ok(Decoded { text, encoding: Encoding::BinaryPlist })
+        }
+        _ => {
+            let text = String::from_utf8(bytes).map_err(|error| {
+                let offset = error.utf8_error().valid_up_to();
+                let byte = error.as_bytes().get(offset).copied().unwrap_or_default();
+                TextError::NotUtf8 { offset, byte }
+            })?;
+            Ok(Decoded { text, encoding: Encoding::Utf8 })
+        }
     }
-    if bytes.starts_with(b"bplist") {
-        return Err(TextError::BinaryPlist);
-    }
-    String::from_utf8(bytes).map_err(|error| {
-        let offset = error.utf8_error().valid_up_to();
-        let byte = error.as_bytes().get(offset).copied().unwrap_or_default();
-        TextError::NotUtf8 { offset, byte }
+}
+
+/// Turns text into the bytes that stand for it on the disk.
+///
+/// # Errors
+/// Says why the text of a binary property list is none.
+pub fn encode(text: &str, encoding: Encoding) -> Result<Vec<u8>, TextError> {
+    Ok(match encoding {
+        Encoding::Utf8 => text.as_bytes().to_vec(),
+        Encoding::Utf16Low => text.encode_utf16().flat_map(u16::to_le_bytes).collect(),
+        Encoding::Utf16High => text.encode_utf16().flat_map(u16::to_be_bytes).collect(),
+        Encoding::BinaryPlist => crate::plist::binary::from_xml(text).map_err(TextError::NotBinaryPlist)?,
     })
+}
+
+fn utf16(bytes: &[u8], unit: fn([u8; 2]) -> u16) -> Result<String, TextError> {
+    let (pairs, rest) = bytes.as_chunks::<2>();
+    let units = pairs.iter().map(|pair| unit(*pair));
+    let mut text = String::with_capacity(pairs.len());
+    let mut offset = 0;
+    for character in char::decode_utf16(units) {
+        let character = character.map_err(|_| TextError::NotUtf16 { offset })?;
+        offset += character.len_utf16() * 2;
+        text.push(character);
+    }
+    if rest.is_empty() { Ok(text) } else { Err(TextError::NotUtf16 { offset }) }
 }
 
 #[cfg(test)]
@@ -114,8 +169,27 @@ mod tests {
 
     #[test]
     fn other_forms_are_recognised() {
-        assert_eq!(decode(b"\xFF\xFE<\0".to_vec()), Err(TextError::Utf16));
-        assert_eq!(decode(b"bplist00".to_vec()), Err(TextError::BinaryPlist));
-        assert_eq!(decode(b"\xEF\xBB\xBF<a/>".to_vec()).unwrap(), "\u{FEFF}<a/>");
+        let low = Decoded { text: "\u{FEFF}<é\u{1F426}".to_owned(), encoding: Encoding::Utf16Low };
+        assert_eq!(decode(b"\xFF\xFE<\0\xE9\0\x3D\xD8\x26\xDC".to_vec()), Ok(low));
+        let high = Decoded { text: "\u{FEFF}<".to_owned(), encoding: Encoding::Utf16High };
+        assert_eq!(decode(b"\xFE\xFF\0<".to_vec()), Ok(high));
+        assert_eq!(decode(b"\xFF\xFE<\0\x3D".to_vec()), Err(TextError::NotUtf16 { offset: 4 }));
+        assert_eq!(decode(b"\xFF\xFE\x3D\xD8<\0".to_vec()), Err(TextError::NotUtf16 { offset: 2 }));
+        assert!(matches!(decode(b"bplist00".to_vec()), Err(TextError::NotBinaryPlist(_))));
+        assert_eq!(decode(b"\xEF\xBB\xBF<a/>".to_vec()).unwrap().text, "\u{FEFF}<a/>");
+    }
+
+    #[test]
+    fn what_is_read_and_written_is_the_same() {
+        for bytes in [
+            b"\xEF\xBB\xBF<a/>".as_slice(),
+            b"\xFF\xFE<\0\xE9\0\x3D\xD8\x26\xDC",
+            b"\xFE\xFF\0<\0\r\0\n",
+            b"plain\r\n",
+            b"",
+        ] {
+            let decoded = decode(bytes.to_vec()).unwrap();
+            assert_eq!(encode(&decoded.text, decoded.encoding).unwrap(), bytes);
+        }
     }
 }

@@ -153,6 +153,36 @@ pub fn plist_key(key: &str) -> Option<PlistKey> {
 /// Source: "canOpenURL(_:)" in the reference of the platform's application object.
 pub const MAX_QUERY_SCHEMES: usize = 50;
 
+/// A key of `Info.plist` that Xcode makes from a build setting.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct GeneratedKey {
+    /// The key.
+    pub key: &'static str,
+    /// The type of its value: `string`, `bool`, `list` or `dict`.
+    pub value_type: &'static str,
+}
+
+/// Returns the key that Xcode makes from the build setting `INFOPLIST_KEY_<setting>`; purposes are not among them, see
+/// [`usage_key`].
+///
+/// Source: "Build settings reference" in the platform's documentation.
+#[must_use]
+pub fn generated_key(setting: &str) -> Option<GeneratedKey> {
+    let row = rows(include_str!("../data/ios-generated-keys.tsv")).find(|row| row.cell(0) == setting)?;
+    Some(GeneratedKey { key: row.cell(1), value_type: row.cell(2) })
+}
+
+/// Returns the build setting from which Xcode makes a key of `Info.plist`, where there is one.
+#[must_use]
+pub fn setting_for_key(key: &str) -> Option<String> {
+    if key.ends_with("UsageDescription") && usage_key(key).is_some() {
+        return Some(format!("INFOPLIST_KEY_{key}"));
+    }
+    let row =
+        rows(include_str!("../data/ios-generated-keys.tsv")).find(|row| row.cell(1) == key && row.cell(2) != "dict")?;
+    Some(format!("INFOPLIST_KEY_{}", row.cell(0)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

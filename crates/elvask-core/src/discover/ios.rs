@@ -1,136 +1,263 @@
-//! Finding the iOS app target in its Xcode project, and the `Info.plist` that it is built with.
+//! Finding the iOS app target in its Xcode project, and the files that it is built with.
+
+mod texts;
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
-use elvask_markup::openstep::{self, Value};
 use elvask_platform::Version;
 
 use super::folders;
-use crate::app::{IosApp, Loading};
+use crate::app::{Choice, EntitlementsFile, Extension, IosApp, LoadError, Loading};
 use crate::files::{FileKind, Files, normal};
-use crate::source::{Place, read_text};
+use crate::gradle::Stated;
+use crate::source::read_text;
+use crate::xcode::{ConfigFiles, Product, Project, Settings, Target};
 
 /// How deep below the app's root its project may lie.
 const DEPTH: usize = 4;
 
-/// The product type of an app; extensions, tests and watch apps have others.
-const APPLICATION: &str = "com.apple.product-type.application";
-
-/// Finds the app target and the property list of its Release configuration.
-pub(crate) fn find(loading: &mut Loading<'_>) -> Option<IosApp> {
-    let Some(project) = find_project(loading) else {
-        let plist = search_plist(loading.files, &loading.root.join("ios"))?;
-        return Some(IosApp {
-            target: None,
-            plist_path: plist,
-            plist: None,
-            id: None,
-            min_version: None,
-            language: None,
-        });
+/// Finds the app target, and the property list and entitlements of the configuration that is judged.
+pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<IosApp>, LoadError> {
+    let Some((project, target)) = find_target(loading, choice)? else {
+        let plain = search_plist(loading.files, &loading.root.join("ios"));
+        return Ok(plain.map(|path| {
+            let shown = loading.shown(&path);
+            let plist = loading.read(&path, &shown).map(|(file, _)| file);
+            IosApp { plist_path: path, plist, ..IosApp::default() }
+        }));
     };
-    let folder = project.parent().unwrap_or(&project).to_owned();
-    let path = project.join("project.pbxproj");
-    let shown = loading.shown(&path);
-    let (file, text) = loading.read(&path, &shown)?;
-    let tree = match openstep::parse(&text) {
-        Ok(tree) => tree,
-        Err(error) => {
-            loading.unreadable(&shown, error.message, Place { file, span: error.span });
-            return None;
+    let configuration = configuration(&target, choice)?;
+    let mut files = ConfigFiles::new();
+    for one in &target.configurations {
+        if one.name == configuration {
+            project.read_config_files(loading, &target, &one.name, &mut files);
         }
+    }
+    let settings = project.settings(&target, &configuration, &files);
+    let mut app = IosApp {
+        target: Some(target.name.clone()),
+        configuration: configuration.clone(),
+        language: project.language.clone(),
+        id: stated(loading, &settings, "PRODUCT_BUNDLE_IDENTIFIER", "the bundle id"),
+        version: stated(loading, &settings, "MARKETING_VERSION", "the version"),
+        build: stated(loading, &settings, "CURRENT_PROJECT_VERSION", "the version of the build"),
+        min_version: min_version(loading, &settings),
+        ..IosApp::default()
     };
-    let target = Target::of(&tree, loading)?;
-    let named = target.setting("INFOPLIST_FILE").and_then(|value| resolve(value, &folder, target.name));
-    let plist = named.or_else(|| search_plist(loading.files, &folder));
-    let Some(plist_path) = plist else {
-        let why = match target.setting("GENERATE_INFOPLIST_FILE") {
-            Some("YES") => "its Info.plist is made by the build from settings, which are not read yet",
-            _ => "no Info.plist was found for it",
+    let generates = settings.value("GENERATE_INFOPLIST_FILE").and_then(|value| value.value).as_deref() == Some("YES");
+    let named = stated(loading, &settings, "INFOPLIST_FILE", "the path of Info.plist");
+    let path = named.value.as_ref().filter(|path| !path.is_empty()).map(|path| normal(&project.folder.join(path)));
+    let path = match path {
+        Some(path) => Some(path),
+        None if named.is_unknown() || !generates => search_plist(loading.files, &project.folder),
+        None => None,
+    };
+    match path {
+        Some(path) => {
+            let shown = loading.shown(&path);
+            app.plist = loading.read(&path, &shown).map(|(file, _)| file);
+            app.plist_path = path;
+        }
+        None if generates => {
+            app.generated = true;
+            app.plist_path = loading.path(project.file).to_owned();
+        }
+        None => {
+            let shown = loading.shown(loading.path(project.file));
+            loading.notice(format!(
+                "{shown}: target {}: no Info.plist was found for it; iOS is not looked at",
+                target.name
+            ));
+            return Ok(None);
+        }
+    }
+    app.entitlements = entitlements(loading, &project, &target, &configuration, &mut files);
+    let resources = project.resources(loading.files, &target);
+    app.texts = texts::read(loading, &resources);
+    for path in &resources.privacy {
+        let shown = loading.shown(path);
+        app.privacy.extend(loading.read(path, &shown).map(|(file, _)| file));
+    }
+    let embedded: Vec<Target> = project.embedded(&target).into_iter().cloned().collect();
+    for one in embedded {
+        app.extensions.extend(extension(loading, &project, &one, &configuration, &mut files));
+    }
+    app.config_files = Arc::new(files);
+    app.project = Some(Arc::new(project));
+    Ok(Some(app))
+}
+
+/// Returns what a setting comes to; one that cannot be known is noted.
+fn stated(loading: &mut Loading<'_>, settings: &Settings, name: &str, what: &str) -> Stated<String> {
+    let Some(expanded) = settings.value(name) else { return Stated::default() };
+    if let (Some(unknown), Some(place)) = (&expanded.unknown, expanded.place) {
+        loading.unresolved(format!("{what} is not known: nothing that can be read sets {unknown}"), place);
+    }
+    let written = expanded.value.is_none().then(|| settings.strongest(name).map(|one| one.written.clone())).flatten();
+    Stated { value: expanded.value, place: expanded.place, written }
+}
+
+fn min_version(loading: &mut Loading<'_>, settings: &Settings) -> Stated<Version> {
+    let text = stated(loading, settings, "IPHONEOS_DEPLOYMENT_TARGET", "the lowest version");
+    let value = text.value.as_deref().and_then(Version::parse);
+    let written = text.written.or_else(|| text.value.filter(|_| value.is_none()));
+    Stated { value, place: text.place, written }
+}
+
+fn entitlements(
+    loading: &mut Loading<'_>,
+    project: &Project,
+    target: &Target,
+    judged: &str,
+    files: &mut ConfigFiles,
+) -> Vec<EntitlementsFile> {
+    let mut found: Vec<EntitlementsFile> = Vec::new();
+    for configuration in &target.configurations {
+        // Only what is judged is worth a complaint about a file that is missing.
+        let settings = if configuration.name == judged {
+            project.settings(target, &configuration.name, files)
+        } else {
+            let mut quiet = loading.quiet();
+            project.read_config_files(&mut quiet, target, &configuration.name, files);
+            loading.take_sources(quiet);
+            project.settings(target, &configuration.name, files)
         };
-        loading.notice(format!("{shown}: target {}: {why}; iOS is not looked at", target.name));
-        return None;
-    };
-    let plain = |value: &&str| !value.contains("$(") && !value.contains("${");
-    Some(IosApp {
-        target: Some(target.name.to_owned()),
-        plist_path,
-        plist: None,
-        id: target.setting("PRODUCT_BUNDLE_IDENTIFIER").filter(plain).map(str::to_owned),
-        min_version: target.setting("IPHONEOS_DEPLOYMENT_TARGET").and_then(Version::parse),
-        language: target.region.map(str::to_owned),
-    })
-}
-
-/// Returns the folder of the project: the one under `ios/`, else the nearest.
-fn find_project(loading: &mut Loading<'_>) -> Option<PathBuf> {
-    let files = loading.files;
-    let inside = |folder: &Path| {
-        let names = files.list(folder);
-        let project = |name: &String| name.ends_with(".xcodeproj") && name != "Pods.xcodeproj";
-        let found = names.into_iter().map(|(name, _)| name).filter(project).map(|name| folder.join(name));
-        found.filter(|path| files.is_file(&path.join("project.pbxproj"))).collect::<Vec<_>>()
-    };
-    let root = loading.root.clone();
-    let mut projects = inside(&root.join("ios"));
-    if projects.is_empty() {
-        projects = folders(files, &root, DEPTH).iter().flat_map(|folder| inside(folder)).collect();
-    }
-    if projects.len() > 1 {
-        let names: Vec<_> = projects.iter().map(|project| loading.shown(project)).collect();
-        loading.notice(format!("several Xcode projects: {}; the first is looked at", names.join(", ")));
-    }
-    (!projects.is_empty()).then(|| projects.swap_remove(0))
-}
-
-/// The app target of a project with the settings of its Release configuration.
-struct Target<'p> {
-    name: &'p str,
-    region: Option<&'p str>,
-    /// The target's own settings, then those of the project.
-    settings: Vec<&'p Value>,
-}
-
-impl<'p> Target<'p> {
-    fn of(tree: &'p Value, loading: &mut Loading<'_>) -> Option<Target<'p>> {
-        let objects = tree.get("objects")?;
-        let object = |id: &Value| objects.get(id.as_str()?);
-        let project = object(tree.get("rootObject")?)?;
-        let targets = project.get("targets")?.as_array()?.iter().filter_map(object);
-        let is_app = |target: &&Value| target.get("productType").and_then(Value::as_str) == Some(APPLICATION);
-        let mut apps = targets.filter(is_app);
-        let target = apps.next()?;
-        let name_of = |target: &'p Value| target.get("name").and_then(Value::as_str);
-        let others: Vec<_> = apps.filter_map(name_of).collect();
-        let name = name_of(target)?;
-        if !others.is_empty() {
-            loading.notice(format!("several app targets: {name}, {}; the first is looked at", others.join(", ")));
+        let expanded = settings.value("CODE_SIGN_ENTITLEMENTS");
+        let place = expanded.as_ref().and_then(|expanded| expanded.place);
+        if let Some(expanded) = &expanded
+            && let (Some(unknown), Some(place), true) = (&expanded.unknown, place, configuration.name == judged)
+        {
+            loading.unresolved(
+                format!("the entitlements file is not known: nothing that can be read sets {unknown}"),
+                place,
+            );
         }
-        let settings = [target, project].into_iter().filter_map(|owner| release(objects, owner)?.get("buildSettings"));
-        let region = project.get("developmentRegion").and_then(Value::as_str);
-        Some(Target { name, region, settings: settings.collect() })
+        let path = expanded.and_then(|expanded| expanded.value).filter(|path| !path.is_empty());
+        let path = path.map(|path| normal(&project.folder.join(path)));
+        let known = found.iter().find(|one| one.path == path).and_then(|one| one.file);
+        let file = known.or_else(|| {
+            let path = path.as_ref().filter(|path| loading.files.is_file(path))?;
+            let shown = loading.shown(path);
+            loading.read(path, &shown).map(|(file, _)| file)
+        });
+        found.push(EntitlementsFile { configuration: configuration.name.clone(), path, file, place });
     }
+    found
+}
 
-    fn setting(&self, name: &str) -> Option<&'p str> {
-        self.settings.iter().find_map(|settings| settings.get(name)?.as_str())
+fn extension(
+    loading: &mut Loading<'_>,
+    project: &Project,
+    target: &Target,
+    configuration: &str,
+    files: &mut ConfigFiles,
+) -> Option<Extension> {
+    let configuration = target.configuration(configuration).or(target.configurations.first())?.name.clone();
+    project.read_config_files(loading, target, &configuration, files);
+    let settings = project.settings(target, &configuration, files);
+    let id = stated(loading, &settings, "PRODUCT_BUNDLE_IDENTIFIER", "the bundle id");
+    let path = settings.value("INFOPLIST_FILE").and_then(|value| value.value).filter(|path| !path.is_empty());
+    let path = path.map(|path| normal(&project.folder.join(path))).filter(|path| loading.files.is_file(path));
+    let plist = path.and_then(|path| {
+        let shown = loading.shown(&path);
+        loading.read(&path, &shown).map(|(file, _)| file)
+    });
+    let entitlements = entitlements(loading, project, target, &configuration, files);
+    Some(Extension { name: target.name.clone(), product: target.product, id, plist, entitlements })
+}
+
+/// Returns the configuration that is judged: the chosen one, `Release`, one that starts so, or the first.
+fn configuration(target: &Target, choice: &Choice) -> Result<String, LoadError> {
+    let names = || target.configurations.iter().map(|one| one.name.clone());
+    match &choice.configuration {
+        Some(name) => match names().find(|known| known == name) {
+            Some(name) => Ok(name),
+            None => Err(LoadError::NoConfiguration { name: name.clone(), known: names().collect() }),
+        },
+        None => {
+            let usual =
+                names().find(|name| name == "Release").or_else(|| names().find(|name| name.starts_with("Release")));
+            Ok(usual.or_else(|| names().next()).unwrap_or_else(|| "Release".to_owned()))
+        }
     }
 }
 
-/// Returns the Release configuration of a target or project, else its first.
-fn release<'p>(objects: &'p Value, owner: &Value) -> Option<&'p Value> {
-    let list = objects.get(owner.get("buildConfigurationList")?.as_str()?)?;
-    let configurations = list.get("buildConfigurations")?.as_array()?;
-    let all = || configurations.iter().filter_map(|id| objects.get(id.as_str()?));
-    all().find(|one| one.get("name").and_then(Value::as_str) == Some("Release")).or_else(|| all().next())
+/// Returns the project and its target: the chosen one, else the app target; of several projects the first with one.
+fn find_target(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<(Project, Target)>, LoadError> {
+    let mut bundles = find_projects(loading);
+    let several = bundles.len() > 1;
+    if several {
+        let names: Vec<_> = bundles.iter().map(|project| loading.shown(project)).collect();
+        loading
+            .notice(format!("several Xcode projects: {}; the first with an app target is looked at", names.join(", ")));
+    }
+    let mut known = Vec::new();
+    for bundle in bundles.drain(..) {
+        let Some(project) = Project::read(loading, &bundle) else { continue };
+        if let Some(name) = &choice.target {
+            known.extend(project.targets.iter().map(|target| target.name.clone()));
+            if let Some(target) = project.target_named(name).cloned() {
+                return Ok(Some((project, target)));
+            }
+            continue;
+        }
+        let apps: Vec<Target> = app_targets(&project);
+        if apps.len() > 1 {
+            let names: Vec<_> = apps.iter().map(|target| target.name.as_str()).collect();
+            loading.notice(format!(
+                "several app targets: {}; the first is looked at, --target names another",
+                names.join(", ")
+            ));
+        }
+        if let Some(target) = apps.into_iter().next() {
+            return Ok(Some((project, target)));
+        }
+    }
+    match &choice.target {
+        Some(name) => Err(LoadError::NoTarget { name: name.clone(), known }),
+        None => Ok(None),
+    }
 }
 
-/// Turns a path in a setting into a path on the disk; `None` where it holds a variable that is not known here.
-fn resolve(value: &str, folder: &Path, target: &str) -> Option<PathBuf> {
-    let mut path = value.to_owned();
-    for (name, replacement) in [("SRCROOT", "."), ("PROJECT_DIR", "."), ("TARGET_NAME", target)] {
-        path = path.replace(&format!("$({name})"), replacement).replace(&format!("${{{name}}}"), replacement);
+/// Returns the targets that are built into an app for iOS.
+fn app_targets(project: &Project) -> Vec<Target> {
+    let apps = project.targets.iter().filter(|target| target.product == Product::App);
+    let for_ios = |target: &&Target| {
+        let files = ConfigFiles::new();
+        let first = target.configurations.first().map(|one| one.name.clone()).unwrap_or_default();
+        let settings = project.settings(target, &first, &files);
+        let value = |name: &str| settings.value(name).and_then(|value| value.value);
+        let platforms = value("SUPPORTED_PLATFORMS").filter(|platforms| !platforms.is_empty());
+        match (platforms, value("SDKROOT").as_deref()) {
+            (Some(platforms), _) => platforms.contains("iphoneos"),
+            (None, Some(sdk)) => !["macosx", "appletvos", "watchos", "xros"].iter().any(|other| sdk.starts_with(other)),
+            (None, None) => true,
+        }
+    };
+    apps.filter(for_ios).cloned().collect()
+}
+
+/// Returns the projects: those under `ios/`, else those that are nearest.
+fn find_projects(loading: &mut Loading<'_>) -> Vec<PathBuf> {
+    let files = loading.files;
+    let root = loading.root.clone();
+    let projects = projects_in(files, &root.join("ios"));
+    if !projects.is_empty() {
+        return projects;
     }
-    (!path.contains('$')).then(|| normal(&folder.join(path)))
+    folders(files, &root, DEPTH).iter().flat_map(|folder| projects_in(files, folder)).collect()
+}
+
+/// Returns the projects directly in a folder.
+pub(crate) fn projects_in(files: &dyn Files, folder: &Path) -> Vec<PathBuf> {
+    let names = files.list(folder).into_iter().map(|(name, _)| name);
+    let project = |name: &String| name.ends_with(".xcodeproj") && name != "Pods.xcodeproj";
+    names
+        .filter(project)
+        .map(|name| folder.join(name))
+        .filter(|path| files.is_file(&path.join("project.pbxproj")))
+        .collect()
 }
 
 /// Looks for the `Info.plist` of an app below a folder, where no project names one.
@@ -147,20 +274,4 @@ fn search_plist(files: &dyn Files, folder: &Path) -> Option<PathBuf> {
         text.contains("LSRequiresIPhoneOS") && !text.contains("NSExtension")
     });
     candidates.into_iter().next()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn paths_in_settings_are_resolved_or_left() {
-        let resolve = |value| resolve(value, Path::new("/app/ios"), "Marram");
-        assert_eq!(resolve("Marram/Info.plist").unwrap(), Path::new("/app/ios/Marram/Info.plist"));
-        assert_eq!(
-            resolve("$(SRCROOT)/x/$(TARGET_NAME)-Info.plist").unwrap(),
-            Path::new("/app/ios/x/Marram-Info.plist")
-        );
-        assert_eq!(resolve("$(CONFIG_DIR)/Info.plist"), None);
-    }
 }

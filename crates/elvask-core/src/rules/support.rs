@@ -5,8 +5,8 @@ mod values;
 pub(super) use values::{Lack, convert, fits_type, lacks, shown, type_of};
 
 use elvask_markup::Edit;
-use elvask_markup::plist::Entry;
 use elvask_markup::plist::plan::{self as plist_plan, NewValue};
+use elvask_markup::plist::{Entry, Value};
 use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
 use elvask_platform::ios;
@@ -125,7 +125,16 @@ pub(super) fn declared<'v, 'd>(manifest: &'v ManifestView<'d>, name: &str) -> Op
 
 /// Returns what adds an entry to the root dictionary: in the order of the keys where most of them are sorted, else behind
 /// the last one of its family, else at the end.
-pub(super) fn add_key(title: impl Into<String>, plist: PlistView<'_>, key: &str, value: &NewValue) -> Remedy {
+pub(super) fn add_key(
+    context: &Context<'_>,
+    title: impl Into<String>,
+    plist: PlistView<'_>,
+    key: &str,
+    value: &NewValue,
+) -> Remedy {
+    if plist.generated {
+        return add_generated(context, title.into(), key, value);
+    }
     let entries = plist.list.entries();
     let first = |entry: &Entry| plist.entry(&entry.key).is_some_and(|first| first.key_span == entry.key_span);
     let before = if is_mostly_sorted(entries) {
@@ -140,6 +149,48 @@ pub(super) fn add_key(title: impl Into<String>, plist: PlistView<'_>, key: &str,
     // Two keys behind the same neighbour are put in one after the other, so that they come to stand in order.
     let place = before.map_or("", |entry| entry.key.as_str());
     Remedy::edit(title, plist.file, edits).making(&format!("entry behind {place}"))
+}
+
+/// Returns what puts another value in the place of one: in the list, or in the setting that it is made from, for every
+/// configuration.
+pub(super) fn rewrite(
+    context: &Context<'_>,
+    plist: PlistView<'_>,
+    title: impl Into<String>,
+    value: &Value,
+    new: &NewValue,
+) -> Remedy {
+    let Some(made) = plist.made_from(value) else {
+        let edit = plist_plan::replace(plist.list, value, new);
+        return Remedy::edit(title, plist.file, vec![edit]);
+    };
+    set_setting(context, title.into(), &made.setting, new)
+        .unwrap_or_else(|| Remedy::Manual(format!("Set the build setting {} to {}.", made.setting, shown(new))))
+}
+
+/// Returns what sets a build setting of the app target in every configuration; `None` where that cannot be written.
+fn set_setting(context: &Context<'_>, title: String, setting: &str, value: &NewValue) -> Option<Remedy> {
+    let (project, target) = context.surface.target()?;
+    let text = match value {
+        NewValue::String(text) => text.clone(),
+        NewValue::Bool(value) => if *value { "YES" } else { "NO" }.to_owned(),
+        _ => return None,
+    };
+    let source = &context.sources.file(project.file).text;
+    let edits = crate::xcode::set_build_setting(project, source, target, setting, &text);
+    (!edits.is_empty()).then(|| Remedy::edit(title, project.file, edits).making("a build setting"))
+}
+
+/// Returns what makes the build add a key to a list that it makes whole.
+fn add_generated(context: &Context<'_>, title: String, key: &str, value: &NewValue) -> Remedy {
+    let setting = ios::setting_for_key(key);
+    let set = setting.as_ref().and_then(|setting| set_setting(context, title, setting, value));
+    set.unwrap_or_else(|| {
+        Remedy::Manual(format!(
+            "The build makes the whole Info.plist, and no build setting makes {key}. Add an Info.plist to the target with {key} = {} in it, and name it in the build setting INFOPLIST_FILE.",
+            shown(value)
+        ))
+    })
 }
 
 /// Says whether nearly all keys stand in the order of the alphabet: one in ten may not.
@@ -175,8 +226,8 @@ pub(super) fn word_purpose(
 ) -> Remedy {
     match context.purpose(&entry.key) {
         Some(purpose) => {
-            let edit = plist_plan::replace(plist.list, &entry.value, &NewValue::String(purpose.text));
-            Remedy::edit(format!("write the purpose of {}", entry.key), plist.file, vec![edit])
+            let title = format!("write the purpose of {}", entry.key);
+            rewrite(context, plist, title, &entry.value, &NewValue::String(purpose.text))
         }
         None => Remedy::Answer { wants: vec![want_purpose(&entry.key, group)], lines: key_lines(&entry.key, "…") },
     }
@@ -191,8 +242,13 @@ pub(super) fn is_unfilled_purpose(text: &str) -> bool {
 /// Returns an entry that holds a usable purpose.
 pub(super) fn good_purpose<'d>(plist: PlistView<'d>, key: &str) -> Option<(&'d Entry, &'d str)> {
     let entry = plist.entry(key)?;
-    let text = entry.value.as_str().filter(|text| !is_unfilled_purpose(text))?;
-    Some((entry, text))
+    let text = entry.value.as_str()?;
+    // A variable that the build puts in is as good as its value; one that is not known is not held against anybody.
+    let filled = match plist.resolved(text) {
+        Some(resolved) => !is_unfilled_purpose(&resolved),
+        None => true,
+    };
+    filled.then_some((entry, text))
 }
 
 /// A setting of a platform that makes an app less safe, when a sheet asks for it.

@@ -77,7 +77,7 @@ fn summary(app: &App, report: &Report) -> String {
 /// Names an app: its id or folder, with what was looked at.
 pub(crate) fn about(app: &App) -> String {
     let android = app.android.as_ref().and_then(|android| android.id.value.clone());
-    let ios = app.ios.as_ref().and_then(|ios| ios.id.clone());
+    let ios = app.ios.as_ref().and_then(|ios| ios.id.value.clone());
     let folder = || app.root.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let name = android.or(ios).unwrap_or_else(folder);
     let sheets = app.plugins.iter().filter(|plugin| plugin.sheet.is_some()).count();

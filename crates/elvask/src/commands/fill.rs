@@ -32,7 +32,7 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
             filled = again;
         }
     }
-    let files = files(&app, &filled);
+    let files = files(&app, &filled)?;
     let mut written = false;
     if options.dry_run {
         if human {
@@ -203,19 +203,18 @@ struct FileChange {
     painted: String,
 }
 
-fn files(app: &App, filled: &Filled) -> Vec<FileChange> {
+fn files(app: &App, filled: &Filled) -> Result<Vec<FileChange>, Failure> {
     let changed = filled.changed.iter().map(|file| (app.sources.file(*file), filled.sources.file(*file)));
     changed
         .filter(|(before, after)| before.text != after.text)
-        .map(|(before, after)| FileChange {
-            shown: before.shown.clone(),
-            change: Change {
-                path: before.path.clone(),
-                before: before.text.as_bytes().to_vec(),
-                after: after.text.as_bytes().to_vec(),
-            },
-            diff: diff::unified(&before.shown, &before.text, &after.text),
-            painted: diff::painted(&before.shown, &before.text, &after.text),
+        .map(|(before, after)| {
+            let bytes = after.bytes_to_write().map_err(|error| Failure::new(format!("{}: {error}", before.shown)))?;
+            Ok(FileChange {
+                shown: before.shown.clone(),
+                change: Change { path: before.path.clone(), before: before.bytes_read(), after: bytes },
+                diff: diff::unified(&before.shown, &before.text, &after.text),
+                painted: diff::painted(&before.shown, &before.text, &after.text),
+            })
         })
         .collect()
 }

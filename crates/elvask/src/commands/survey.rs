@@ -90,10 +90,12 @@ fn identity(app: &App) -> String {
         rows.push(vec![String::new(), paint(FAINT, &text(file))]);
     }
     if let Some(ios) = &app.ios {
-        let version =
-            ios.min_version.map_or("lowest version not stated".to_owned(), |version| format!("runs from {version}"));
+        let version = ios
+            .min_version
+            .value
+            .map_or("lowest version not stated".to_owned(), |version| format!("runs from {version}"));
         let target = ios.target.as_deref().map(|target| format!(", target {}", clean(target))).unwrap_or_default();
-        rows.push(vec![paint(HEADING, "iOS"), format!("{}, {version}{target}", text(ios.id.clone()))]);
+        rows.push(vec![paint(HEADING, "iOS"), format!("{}, {version}{target}", text(ios.id.value.clone()))]);
         let file = ios.plist.map(|file| app.sources.file(file).shown.clone());
         rows.push(vec![String::new(), paint(FAINT, &text(file))]);
     }

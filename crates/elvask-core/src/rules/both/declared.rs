@@ -1,12 +1,12 @@
 //! Declared values that hold an answer of the owner's.
 
-use elvask_markup::plist::plan::{self as plist_plan, NewValue};
+use elvask_markup::plist::plan::NewValue;
 
 use crate::check::Context;
 use crate::finding::{Remedy, Want};
 use crate::needs::declared_value;
 use crate::requirement::{Kind, Requirement};
-use crate::rules::support::{key_lines, set_android};
+use crate::rules::support::{key_lines, rewrite, set_android};
 use crate::sheet::Answer;
 use crate::source::Place;
 use crate::template::{answers_in, fill_in, read_back};
@@ -89,8 +89,7 @@ impl DeclaredValue<'_> {
         match fill_in(self.template, answer) {
             Ok(value) => {
                 let title = format!("write {value}");
-                self.write(context, &value)
-                    .map_or(Remedy::Manual(title.clone()), |(file, edit)| Remedy::edit(title, file, vec![edit]))
+                self.write(context, title.clone(), &value).unwrap_or(Remedy::Manual(title))
             }
             Err(missing) => {
                 let wants: Vec<Want> = context.wants(self.requirement, missing);
@@ -103,17 +102,14 @@ impl DeclaredValue<'_> {
         }
     }
 
-    fn write(&self, context: &Context<'_>, value: &str) -> Option<(crate::source::FileId, elvask_markup::Edit)> {
+    fn write(&self, context: &Context<'_>, title: String, value: &str) -> Option<Remedy> {
         if self.requirement.kind() == Kind::Plist {
             let plist = context.plist?;
             let entry = plist.entry(&self.requirement.name)?;
-            return Some((
-                plist.file,
-                plist_plan::replace(plist.list, &entry.value, &NewValue::String(value.to_owned())),
-            ));
+            return Some(rewrite(context, plist, title, &entry.value, &NewValue::String(value.to_owned())));
         }
         let manifest = context.manifest.as_ref()?;
         let declared = manifest.meta_data.iter().find(|declared| declared.name == self.requirement.name)?;
-        Some((manifest.file, set_android(manifest, declared.element, "value", value)))
+        Some(Remedy::edit(title, manifest.file, vec![set_android(manifest, declared.element, "value", value)]))
     }
 }

@@ -88,9 +88,9 @@ fn report(
     }
     let Some(first) = requirements.first() else { return };
     let place = match first.kind() {
-        Kind::Plist => context
-            .plist
-            .map(|plist| plist.entry(group.name).map_or(plist.root_tag(), |entry| plist.at(entry.key_span))),
+        Kind::Plist => {
+            context.plist.map(|plist| plist.entry(group.name).map_or(plist.root_tag(), |entry| plist.key_place(entry)))
+        }
         _ => context.manifest.as_ref().map(|manifest| {
             let declared = manifest.meta_data.iter().find(|declared| declared.name == group.name);
             let owner = match &first.need {

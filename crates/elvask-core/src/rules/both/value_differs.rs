@@ -105,7 +105,7 @@ fn purposes(context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(given) = context.purpose(&entry.key).filter(|given| given.text != text) else { continue };
         let message = format!("the purpose `{}` is another one than the owner gives", entry.key);
         let steps = format!("Decide between the two texts. The other one is: {}", given.text);
-        let mut finding = Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.value.span), message)
+        let mut finding = Finding::new(&ABOUT, entry.key.clone(), plist.value_place(entry), message)
             .effect("Users read the text that is in Info.plist.")
             .mend(Remedy::Manual(steps));
         finding.platform = Some(Platform::Ios);

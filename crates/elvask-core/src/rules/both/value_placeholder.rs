@@ -57,7 +57,7 @@ impl Rule for ValuePlaceholder {
         if let Some(plist) = context.plist {
             for entry in plist.list.entries().iter().filter(|entry| ios::usage_key(&entry.key).is_none()) {
                 let Some(value) = entry.value.as_str() else { continue };
-                report(&entry.key, value, plist.at(entry.value.span), Some(Platform::Ios), ValueUse::Machine);
+                report(&entry.key, value, plist.value_place(entry), Some(Platform::Ios), ValueUse::Machine);
             }
         }
         let Some(file) = context.app.config_file else { return };

@@ -67,7 +67,7 @@ fn check_one(
         let message = format!("`{}` is not there, and {who} it", group.name);
         let remedy = match filled {
             Ok(value) => guarded(context, group.name, &value, || {
-                add_key(format!("add {}", group.name), plist, group.name, &value)
+                add_key(context, format!("add {}", group.name), plist, group.name, &value)
             }),
             Err(wants) => {
                 let lines = match value {

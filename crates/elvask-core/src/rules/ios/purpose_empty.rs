@@ -33,7 +33,8 @@ impl Rule for PurposeEmpty {
         for entry in plist.purposes() {
             let known = ios::usage_key(&entry.key).filter(|known| known.is_for_ios());
             let (Some(known), Some(text)) = (known, entry.value.as_str()) else { continue };
-            if !text.trim().is_empty() {
+            // What the build puts in may be empty too; what is not known of it is not held against anybody.
+            if plist.resolved(text).is_none_or(|text| !text.trim().is_empty()) {
                 continue;
             }
             let group = context.needs.group(Kind::Usage, &entry.key);
@@ -43,7 +44,7 @@ impl Rule for PurposeEmpty {
                 Finding::new(
                     &ABOUT,
                     entry.key.clone(),
-                    plist.at(entry.value.span),
+                    plist.value_place(entry),
                     format!("the purpose for {} is empty", known.opens),
                 )
                 .needed_by(context.app, requirements)

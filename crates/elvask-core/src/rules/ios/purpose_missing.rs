@@ -41,7 +41,7 @@ impl Rule for PurposeMissing {
             let message = format!("no purpose is given for {opens}: {who} `{}`", group.name);
             let remedy = match context.purpose(group.name) {
                 Some(purpose) => {
-                    add_key(format!("add {}", group.name), plist, group.name, &NewValue::String(purpose.text))
+                    add_key(context, format!("add {}", group.name), plist, group.name, &NewValue::String(purpose.text))
                 }
                 None => Remedy::Answer {
                     wants: vec![want_purpose(group.name, Some(&group))],

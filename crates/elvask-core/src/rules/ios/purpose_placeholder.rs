@@ -39,7 +39,7 @@ impl Rule for PurposePlaceholder {
             let requirements = group.as_ref().map(|group| group.requirements).unwrap_or_default();
             let message = format!("the purpose `{}` is not worded yet: it says \"{part}\"", entry.key);
             out.push(
-                Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.value.span), message)
+                Finding::new(&ABOUT, entry.key.clone(), plist.value_place(entry), message)
                     .needed_by(context.app, requirements)
                     .mend(remedy),
             );

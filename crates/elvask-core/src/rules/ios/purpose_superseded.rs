@@ -46,7 +46,9 @@ impl Rule for PurposeSuperseded {
             let text = context.purpose(next).map(|given| given.text);
             let text = text.or_else(|| good_purpose(plist, &entry.key).map(|(_, text)| text.to_owned()));
             let remedy = match text {
-                Some(text) => add_key(format!("add {next} with the same text"), plist, next, &NewValue::String(text)),
+                Some(text) => {
+                    add_key(context, format!("add {next} with the same text"), plist, next, &NewValue::String(text))
+                }
                 None => {
                     Remedy::Answer { wants: vec![want_purpose(next, needed.as_ref())], lines: key_lines(next, "…") }
                 }
@@ -54,7 +56,7 @@ impl Rule for PurposeSuperseded {
             let requirements = needed.as_ref().map(|group| group.requirements).unwrap_or_default();
             let level = if requirements.is_empty() { Level::Warning } else { Level::Error };
             out.push(
-                Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.key_span), message)
+                Finding::new(&ABOUT, entry.key.clone(), plist.key_place(entry), message)
                     .level(level)
                     .needed_by(context.app, requirements)
                     .mend(remedy),

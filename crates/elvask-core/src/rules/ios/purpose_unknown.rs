@@ -35,7 +35,7 @@ impl Rule for PurposeUnknown {
             key.ends_with("UsageDescription") || (key.starts_with("NS") && ios::nearest_usage_key(key).is_some())
         };
         for entry in plist.list.entries().iter().filter(|entry| looks_like_one(&entry.key)) {
-            let finding = |message: String| Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.key_span), message);
+            let finding = |message: String| Finding::new(&ABOUT, entry.key.clone(), plist.key_place(entry), message);
             match ios::usage_key(&entry.key) {
                 Some(known) if known.is_for_ios() => {}
                 Some(known) => out.push(

@@ -37,7 +37,7 @@ impl Rule for PurposeVague {
             let message = format!("the purpose `{}` says \"{part}\", and not what for", entry.key);
             let steps = "Say what the app does with it, in the words of the person who is asked.";
             out.push(
-                Finding::new(&ABOUT, entry.key.clone(), plist.at(entry.value.span), message)
+                Finding::new(&ABOUT, entry.key.clone(), plist.value_place(entry), message)
                     .needed_by(context.app, context.needs.of(Kind::Usage, &entry.key))
                     .mend(Remedy::Manual(steps.to_owned())),
             );

@@ -54,7 +54,9 @@ impl Rule for QuerySchemeMissing {
                     plist.at(plan::start_tag(plist.list, &entry.value)),
                     Remedy::edit(title, plist.file, plan::append(plist.list, &entry.value, &[value])),
                 ),
-                None => (plist.root_tag(), add_key(title, plist, QUERY_SCHEMES, &NewValue::Array(vec![value]))),
+                None => {
+                    (plist.root_tag(), add_key(context, title, plist, QUERY_SCHEMES, &NewValue::Array(vec![value])))
+                }
             };
             let who = who_needs(context, group.requirements);
             let message = format!("the app may not ask about `{}:` links, and {who} to", group.name);

@@ -1,0 +1,129 @@
+//! Edits of a project file that leave every other byte: build settings, and wiring an entitlements file.
+
+use std::path::Path;
+
+use elvask_markup::Edit;
+use elvask_markup::openstep::Value;
+use elvask_markup::openstep::plan::{append, insert_entry, quote, replace};
+
+use super::{Project, Target};
+
+/// Plans a build setting for every configuration of a target that does not have it. Returns no edits where all have it.
+#[must_use]
+pub fn add_build_setting(project: &Project, text: &str, target: &Target, name: &str, value: &str) -> Vec<Edit> {
+    edits(project, text, target, name, value, false)
+}
+
+/// Plans a build setting for every configuration of a target, in the place of what it is now.
+#[must_use]
+pub fn set_build_setting(project: &Project, text: &str, target: &Target, name: &str, value: &str) -> Vec<Edit> {
+    edits(project, text, target, name, value, true)
+}
+
+fn edits(project: &Project, text: &str, target: &Target, name: &str, value: &str, replaces: bool) -> Vec<Edit> {
+    let mut out = Vec::new();
+    for configuration in &target.configurations {
+        let settings = project.object(&configuration.id).and_then(|object| object.get("buildSettings"));
+        let Some(settings) = settings else { continue };
+        let written = quote(value);
+        match settings.get(name) {
+            Some(old) if replaces && old.as_str() != Some(value) => out.push(replace(old, &written)),
+            Some(_) => {}
+            None => out.extend(insert_entry(text, settings, name, &written)),
+        }
+    }
+    out
+}
+
+/// Plans to make an entitlements file part of a target: the build setting in every configuration that has none, and a reference
+/// in the group of the file's folder, so that people find it in Xcode. `path` is relative to the folder of the project.
+#[must_use]
+pub fn wire_entitlements(project: &Project, text: &str, target: &Target, path: &str) -> Vec<Edit> {
+    let mut out = add_build_setting(project, text, target, "CODE_SIGN_ENTITLEMENTS", path);
+    if out.is_empty() {
+        return out;
+    }
+    let full = crate::files::normal(&project.folder.join(path));
+    let (folder, name) = (full.parent().unwrap_or(&full), full.file_name().unwrap_or_default().to_string_lossy());
+    // A folder that Xcode keeps in step shows the file by itself.
+    if reference_to(project, &full).is_some() || is_in_step(project, &full) {
+        return out;
+    }
+    let Some((group, relative)) = group_of(project, folder, &full) else { return out };
+    let id = new_id(project, &format!("{}/{path}", target.id));
+    let section = section_end(project, "PBXFileReference");
+    let tree = "sourceTree = \"<group>\"";
+    let named = if relative == name { String::new() } else { format!("name = {}; ", quote(&name)) };
+    let reference = format!(
+        "{id} /* {name} */ = {{isa = PBXFileReference; lastKnownFileType = text.plist.entitlements; {named}path = {}; {tree}; }};",
+        quote(&relative)
+    );
+    let Some(children) = project.object(&group).and_then(|group| group.get("children")) else { return out };
+    if let (Some((at, end)), Some(child)) = (section, append(text, children, &format!("{id} /* {name} */"))) {
+        let after = end + text.get(end..).and_then(|rest| rest.find(';')).map_or(0, |mark| mark + 1);
+        out.push(Edit::insert(after, format!("{}{}{reference}", newline(text), indent_before(text, at))));
+        out.push(child);
+    }
+    out
+}
+
+/// Returns the reference that leads to a path.
+fn reference_to(project: &Project, path: &Path) -> Option<String> {
+    let references = project.objects().iter().filter(|(_, object)| isa(object) == "PBXFileReference");
+    let mut ids = references.filter_map(|(id, _)| id.as_str());
+    ids.find(|id| project.path_of(id).as_deref() == Some(path)).map(str::to_owned)
+}
+
+fn is_in_step(project: &Project, path: &Path) -> bool {
+    let groups = project.objects().iter().filter(|(_, object)| isa(object) == "PBXFileSystemSynchronizedRootGroup");
+    groups.filter_map(|(id, _)| project.path_of(id.as_str()?)).any(|folder| path.starts_with(folder))
+}
+
+fn isa(object: &Value) -> &str {
+    object.get("isa").and_then(Value::as_str).unwrap_or_default()
+}
+
+/// Returns the group for a file: that of its folder, else the main one; with the file's path from there.
+fn group_of(project: &Project, folder: &Path, full: &Path) -> Option<(String, String)> {
+    let root = project.tree.get("rootObject").and_then(Value::as_str)?;
+    let main = project.object(root)?.get("mainGroup").and_then(Value::as_str)?;
+    let groups = project.objects().iter().filter(|(_, object)| isa(object) == "PBXGroup");
+    let mut ids = groups.filter_map(|(id, object)| Some((id.as_str()?, object)));
+    let own = ids.find(|(id, object)| object.get("path").is_some() && project.path_of(id).as_deref() == Some(folder));
+    match own {
+        Some((id, _)) => Some((id.to_owned(), full.file_name()?.to_string_lossy().into_owned())),
+        None => {
+            let relative = full.strip_prefix(project.path_of(main)?).ok()?;
+            Some((main.to_owned(), relative.to_string_lossy().replace('\\', "/")))
+        }
+    }
+}
+
+/// Returns where the last object of a kind starts and ends.
+fn section_end(project: &Project, kind: &str) -> Option<(usize, usize)> {
+    let objects = project.objects().iter().filter(|(_, object)| isa(object) == kind);
+    objects.last().map(|(id, object)| (id.span.start, object.span.end))
+}
+
+fn indent_before(text: &str, at: usize) -> &str {
+    let before = text.get(..at).unwrap_or_default();
+    before.rfind('\n').and_then(|line| before.get(line + 1..)).filter(|space| space.trim().is_empty()).unwrap_or("\t\t")
+}
+
+fn newline(text: &str) -> &'static str {
+    if text.contains("\r\n") { "\r\n" } else { "\n" }
+}
+
+/// Makes an id of 24 digits that is not in use: the same one each time for the same thing.
+fn new_id(project: &Project, about: &str) -> String {
+    // FNV-1a, twice with another start: all that is wanted is that ids differ.
+    let hash = |seed: u64| {
+        about
+            .bytes()
+            .fold(0xCBF2_9CE4_8422_2325 ^ seed, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01B3))
+    };
+    (0..)
+        .map(|seed| format!("{:016X}{:08X}", hash(seed), hash(seed + 77) >> 32))
+        .find(|id| project.object(id).is_none())
+        .unwrap_or_default()
+}
