@@ -47,12 +47,12 @@ impl Surface {
             }
         }
         if let Some(ios) = &app.ios {
-            surface.read_ios(app, ios, sources);
+            surface.read_ios(ios, sources);
         }
         surface
     }
 
-    fn read_ios(&mut self, app: &App, ios: &IosApp, sources: &Sources) {
+    fn read_ios(&mut self, ios: &IosApp, sources: &Sources) {
         if let Some(file) = ios.plist {
             match PropertyList::parse(std::sync::Arc::clone(&sources.file(file).text)) {
                 Ok(list) => self.plist = Some((file, list)),
@@ -63,10 +63,10 @@ impl Surface {
         let (Some(project), Some(target)) = (&ios.project, &ios.target) else { return };
         // A project file that was changed since is read anew.
         let text = &sources.file(project.file).text;
-        let project = if Arc::ptr_eq(text, &app.sources.file(project.file).text) {
+        let project = if Arc::ptr_eq(text, &project.source) {
             Arc::clone(project)
         } else {
-            match Project::parse(project.file, text, project.folder.clone(), project.name.clone()) {
+            match Project::parse(project.file, Arc::clone(text), project.folder.clone(), project.name.clone()) {
                 Ok(project) => Arc::new(project),
                 Err(error) => return self.faults.push(fault(sources, project.file, error.message, error.span)),
             }

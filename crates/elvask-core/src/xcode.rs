@@ -14,6 +14,7 @@ pub use settings::{Expanded, Layer, Setting, Settings};
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use elvask_markup::openstep::{self, Value};
 
@@ -65,6 +66,8 @@ pub struct Project {
     pub language: Option<String>,
     /// Its targets, in the order of the file.
     pub targets: Vec<Target>,
+    /// The text of the file.
+    pub(crate) source: Arc<str>,
     /// The whole file.
     pub(crate) tree: Value,
     /// The objects by their ids: where each stands among the entries of `objects`.
@@ -115,7 +118,7 @@ impl Project {
         let (file, text) = loading.read(&path, &shown)?;
         let name = bundle.file_stem().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
         let folder = bundle.parent().unwrap_or(bundle).to_owned();
-        match Project::parse(file, &text, folder, name) {
+        match Project::parse(file, text, folder, name) {
             Ok(project) => Some(project),
             Err(error) => {
                 loading.unreadable(&shown, error.message, Place { file, span: error.span });
@@ -128,14 +131,21 @@ impl Project {
     ///
     /// # Errors
     /// The first fault with its place.
-    pub fn parse(file: FileId, text: &str, folder: PathBuf, name: String) -> Result<Project, openstep::OpenStepError> {
-        let tree = openstep::parse(text)?;
+    pub fn parse(
+        file: FileId,
+        text: impl Into<Arc<str>>,
+        folder: PathBuf,
+        name: String,
+    ) -> Result<Project, openstep::OpenStepError> {
+        let source: Arc<str> = text.into();
+        let tree = openstep::parse(&source)?;
         let mut project = Project {
             file,
             folder,
             name,
             language: None,
             targets: Vec::new(),
+            source,
             tree,
             index: HashMap::new(),
             parents: HashMap::new(),
