@@ -9,17 +9,19 @@ use elvask_platform::{Platform, Version, android};
 use serde::Serialize;
 
 use crate::config::{self, Config};
+use crate::discover::widget::Widget;
 use crate::discover::{self, Layout, Package};
 use crate::files::{FileKind, Files, shown};
 use crate::gradle::{Module, Stated, Variant};
 use crate::merge::Library;
+use crate::msbuild::SourceDeclaration;
 use crate::requirement::Levels;
 use crate::sheet::{self, Sheet};
 use crate::source::{FileId, Place, Sources, read_text};
 use crate::tomldoc::Problem;
 use crate::xcode::{ConfigFiles, Product, Project};
 
-pub use crate::discover::find_root;
+pub use crate::discover::{find_apps, find_root};
 
 /// An app.
 #[derive(Debug, Clone)]
@@ -32,6 +34,8 @@ pub struct App {
     pub android: Option<AndroidApp>,
     /// Its iOS side.
     pub ios: Option<IosApp>,
+    /// What its `config.xml` says, in the layout `widget`.
+    pub widget: Option<Widget>,
     /// The dependencies that may require something: those that the app's own file names, then those that they need.
     pub plugins: Vec<Plugin>,
     /// What its owner says in `elvask.toml`.
@@ -75,6 +79,8 @@ pub struct AndroidApp {
     pub manifests: Vec<(PathBuf, FileId)>,
     /// The manifests that its libraries bring along, in the order in which they are depended on.
     pub libraries: Vec<LibraryManifest>,
+    /// What its source declares to the platform.
+    pub in_source: Vec<SourceDeclaration>,
 }
 
 /// The manifest of a library.
@@ -265,7 +271,9 @@ pub enum FaultKind {
 #[derive(Debug, thiserror::Error)]
 pub enum LoadError {
     /// No dependency file.
-    #[error("{0}: no app here: there is neither a pubspec.yaml nor a package.json")]
+    #[error(
+        "{0}: no app here: there is no pubspec.yaml, package.json, config.xml, .csproj for mobile platforms, Gradle build or Xcode project"
+    )]
     NoApp(String),
     /// The folder is not there.
     #[error("{0}: there is no such folder")]
@@ -310,6 +318,8 @@ pub struct Choice {
     pub target: Option<String>,
     /// The iOS configuration; without it, `Release`.
     pub configuration: Option<String>,
+    /// The folder of packages of the layout `msbuild` that the environment names.
+    pub package_folder: Option<PathBuf>,
 }
 
 /// An app while it is being found.
@@ -449,6 +459,10 @@ impl App {
             .flat_map(|layout| match layout {
                 Layout::Pubspec => discover::pubspec::packages(&mut loading),
                 Layout::Npm => discover::npm::packages(&mut loading),
+                Layout::Msbuild => discover::msbuild::packages(&mut loading, choice),
+                Layout::Widget => discover::widget::packages(&mut loading),
+                Layout::Gradle => discover::native::gradle_packages(&mut loading),
+                Layout::Xcode => discover::native::xcode_packages(&mut loading),
             })
             .collect();
         let plugins = plugins(&mut loading, packages, sheet_folders);
@@ -457,15 +471,43 @@ impl App {
             let problems: Vec<_> = unknown.flat_map(|sheet| config.check_against(&sheet.sheet)).collect();
             loading.problems(FaultKind::Config, file, problems);
         }
-        let android = discover::android::find(&mut loading, &plugins, choice)?;
-        let ios = discover::ios::find(&mut loading, choice)?;
+        let widget = layouts.contains(&Layout::Widget).then(|| discover::widget::read(&mut loading)).flatten();
+        let (mut android, mut ios) = (None, None);
+        if layouts.contains(&Layout::Msbuild) {
+            android = discover::msbuild::android(&mut loading, &plugins);
+            ios = discover::msbuild::ios(&mut loading);
+        }
+        // An app of one platform alone may have the other one beside it, in a folder of its own.
+        if android.is_none() && !layouts.contains(&Layout::Msbuild) {
+            android = discover::android::find(&mut loading, &plugins, choice)?;
+        }
+        if ios.is_none() && !layouts.contains(&Layout::Msbuild) {
+            ios = discover::ios::find(&mut loading, choice)?;
+        }
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
-            loading
-                .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
+            let platforms = widget.as_ref().is_some_and(|widget| !widget.platforms.is_empty());
+            loading.notice(if platforms {
+                "the platforms' own projects are not there, as nothing has been prepared yet: only config.xml is looked at".to_owned()
+            } else {
+                "neither an Android app module nor an Xcode project with an app target was found".to_owned()
+            });
         }
         let Loading { sources, faults, notices, unresolved, .. } = loading;
         let root = root.to_owned();
-        Ok(App { root, layouts, android, ios, plugins, config, config_file, sources, faults, notices, unresolved })
+        Ok(App {
+            root,
+            layouts,
+            android,
+            ios,
+            widget,
+            plugins,
+            config,
+            config_file,
+            sources,
+            faults,
+            notices,
+            unresolved,
+        })
     }
 
     /// Returns the levels that conditions are held against, of the first variant that is judged.

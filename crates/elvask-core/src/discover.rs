@@ -2,8 +2,11 @@
 
 pub(crate) mod android;
 pub(crate) mod ios;
+pub(crate) mod msbuild;
+pub(crate) mod native;
 pub(crate) mod npm;
 pub(crate) mod pubspec;
+pub mod widget;
 
 use std::path::{Path, PathBuf};
 
@@ -24,6 +27,14 @@ pub enum Layout {
     Pubspec,
     /// `package.json`.
     Npm,
+    /// A `.csproj` that is built for mobile platforms.
+    Msbuild,
+    /// `config.xml` in the W3C widget format.
+    Widget,
+    /// Gradle files: an app for Android alone.
+    Gradle,
+    /// An Xcode project: an app for iOS alone.
+    Xcode,
 }
 
 impl Layout {
@@ -33,6 +44,10 @@ impl Layout {
         match self {
             Layout::Pubspec => "pubspec",
             Layout::Npm => "npm",
+            Layout::Msbuild => "msbuild",
+            Layout::Widget => "widget",
+            Layout::Gradle => "gradle",
+            Layout::Xcode => "xcode",
         }
     }
 
@@ -42,14 +57,47 @@ impl Layout {
         match self {
             Layout::Pubspec => "pubspec.yaml",
             Layout::Npm => "package.json",
+            Layout::Msbuild => "*.csproj",
+            Layout::Widget => "config.xml",
+            Layout::Gradle => "settings.gradle",
+            Layout::Xcode => "*.xcodeproj",
         }
     }
 
-    /// Returns the layouts of the folder at `root`.
-    pub(crate) fn at(files: &dyn Files, root: &Path) -> Vec<Layout> {
-        let all = [Layout::Pubspec, Layout::Npm];
-        all.into_iter().filter(|layout| files.is_file(&root.join(layout.file()))).collect()
+    /// Says whether the layout serves one platform alone, so that it can be part of another one.
+    #[must_use]
+    pub fn is_native(self) -> bool {
+        matches!(self, Layout::Gradle | Layout::Xcode)
     }
+
+    /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
+    pub(crate) fn at(files: &dyn Files, root: &Path) -> Vec<Layout> {
+        let mut found = Vec::new();
+        for layout in [Layout::Pubspec, Layout::Npm] {
+            if files.is_file(&root.join(layout.file())) {
+                found.push(layout);
+            }
+        }
+        if msbuild_project(files, root) {
+            found.push(Layout::Msbuild);
+        }
+        if widget::is_widget(files, root) {
+            found.push(Layout::Widget);
+        }
+        if found.is_empty() {
+            if crate::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root) {
+                found.push(Layout::Gradle);
+            }
+            if !ios::projects_in(files, root).is_empty() {
+                found.push(Layout::Xcode);
+            }
+        }
+        found
+    }
+}
+
+fn msbuild_project(files: &dyn Files, root: &Path) -> bool {
+    crate::msbuild::project_file(files, root).is_some()
 }
 
 /// A package that the app depends on, directly or through others.
@@ -118,14 +166,78 @@ pub(crate) fn folders(files: &dyn Files, root: &Path, depth: usize) -> Vec<PathB
     found
 }
 
+/// The folders of one platform inside an app of several.
+const PLATFORM_FOLDERS: [&str; 2] = ["android", "ios"];
+
 /// Returns the root of the app that `start` lies in: the nearest folder upwards that has a dependency file and a platform
-/// folder or an `elvask.toml`, else the nearest that has a dependency file.
+/// folder or an `elvask.toml`, else the nearest that has a dependency file. The Gradle build or the Xcode project of an app for
+/// several platforms is no app of its own.
 #[must_use]
 pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
-    let listed = || start.ancestors().filter(|folder| !Layout::at(files, folder).is_empty());
-    let whole = |folder: &&Path| {
+    let listed: Vec<_> = start
+        .ancestors()
+        .map(|folder| (folder, Layout::at(files, folder)))
+        .filter(|(_, layouts)| !layouts.is_empty())
+        .collect();
+    let whole = |folder: &Path, layouts: &[Layout]| {
         files.is_file(&folder.join(config::FILE_NAME))
-            || ["android", "ios"].iter().any(|name| files.is_folder(&folder.join(name)))
+            || layouts
+                .iter()
+                .any(|layout| layout.is_native() || *layout == Layout::Msbuild || *layout == Layout::Widget)
+            || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
     };
-    listed().find(whole).or_else(|| listed().next()).map(Path::to_owned)
+    let (nearest, layouts) = listed.iter().find(|(folder, layouts)| whole(folder, layouts)).or(listed.first())?;
+    if layouts.iter().any(|layout| layout.is_native()) && !files.is_file(&nearest.join(config::FILE_NAME)) {
+        let around = listed.iter().find(|(folder, layouts)| {
+            let inside = nearest.strip_prefix(folder).ok().and_then(|inside| inside.components().next());
+            let inside = inside.and_then(|part| part.as_os_str().to_str());
+            let shared = layouts.iter().any(|layout| !layout.is_native());
+            shared && inside.is_some_and(|name| PLATFORM_FOLDERS.contains(&name) || name == "platforms")
+        });
+        // The module of a Gradle build, likewise, is looked at as part of the build.
+        let build = listed.iter().find(|(folder, _)| {
+            folder != nearest && nearest.starts_with(folder) && crate::gradle::settings_file(files, folder).is_some()
+        });
+        if let Some((folder, _)) = around.or(build) {
+            return Some((*folder).to_owned());
+        }
+    }
+    Some((*nearest).to_owned())
+}
+
+/// How deep below a folder apps are looked for.
+const APPS_DEPTH: usize = 6;
+
+/// Returns the roots of all apps in a folder: the folder itself where it is one app, else every app below it. Of a Gradle build
+/// with several app modules, each module is an app.
+#[must_use]
+pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
+    let mut found: Vec<PathBuf> = Vec::new();
+    for folder in folders(files, start, APPS_DEPTH) {
+        if found.iter().any(|app| folder.starts_with(app)) {
+            continue;
+        }
+        let layouts = Layout::at(files, &folder);
+        let modules =
+            || folders(files, &folder, APPS_DEPTH).into_iter().filter(|inside| android::builds_an_app(files, inside));
+        let is_app = layouts.iter().any(|layout| match layout {
+            Layout::Pubspec | Layout::Npm => {
+                files.is_file(&folder.join(config::FILE_NAME))
+                    || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
+            }
+            Layout::Msbuild | Layout::Widget | Layout::Xcode => true,
+            Layout::Gradle => false,
+        });
+        if is_app {
+            found.push(folder);
+        } else if layouts.contains(&Layout::Gradle) {
+            let modules: Vec<_> = modules().collect();
+            match modules.as_slice() {
+                [] => {}
+                [_] => found.push(folder),
+                _ => found.extend(modules),
+            }
+        }
+    }
+    found
 }

@@ -16,6 +16,7 @@ pub mod fill;
 pub mod finding;
 pub mod gradle;
 pub mod merge;
+pub mod msbuild;
 pub mod needs;
 pub mod record;
 pub mod requirement;

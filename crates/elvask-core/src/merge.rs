@@ -13,6 +13,7 @@ use std::collections::HashMap;
 use elvask_markup::xml::{Document, Element};
 
 use crate::gradle::Stated;
+use crate::msbuild::SourceDeclaration;
 use crate::source::{FileId, Place};
 
 /// Whose manifest it is.
@@ -89,6 +90,8 @@ pub struct Values {
     pub placeholders: Vec<(String, Stated<String>)>,
     /// Whether there may be more placeholders than could be read.
     pub more_placeholders: bool,
+    /// What the app's source declares; the build puts it in where the manifest does not have it.
+    pub in_source: Vec<SourceDeclaration>,
 }
 
 /// The namespace of an attribute.

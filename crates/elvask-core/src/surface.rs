@@ -156,6 +156,7 @@ impl Surface {
             target_level: variant.target_level.clone(),
             placeholders: variant.placeholders.clone(),
             more_placeholders: variant.more_placeholders,
+            in_source: android.in_source.clone(),
         };
         let files = inputs.iter().map(|input| input.file).collect();
         Some(Effective::new(variant, app.levels_of(Some(variant)), Merged::of(&inputs, &values)?, files))

@@ -95,6 +95,14 @@ impl<'t> Yaml<'t> {
         }
     }
 
+    /// Returns the values of a sequence.
+    pub(crate) fn items(&self) -> &[Yaml<'t>] {
+        match self {
+            Yaml::Sequence(values) => values,
+            _ => &[],
+        }
+    }
+
     /// Returns the text of a scalar.
     pub(crate) fn as_str(&self) -> Option<&str> {
         match self {

@@ -126,6 +126,7 @@ fn run(case: &Case) -> String {
         target_level: number("target"),
         placeholders,
         more_placeholders: given.contains_key("more"),
+        in_source: Vec::new(),
     };
     let merged = Merged::of(&inputs, &values).unwrap();
     let mut out = String::new();

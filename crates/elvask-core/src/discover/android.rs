@@ -46,6 +46,7 @@ pub(crate) fn find(
         modules: build.modules,
         variants,
         judged,
+        in_source: Vec::new(),
     };
     Ok(Some(with_manifests(loading, app, plugins)))
 }
@@ -120,7 +121,7 @@ fn unresolved(loading: &mut Loading<'_>, module: &Module) {
 }
 
 /// Returns the folder of the app module: the usual one where it is one, else the nearest that is.
-fn find_module(loading: &mut Loading<'_>) -> Option<PathBuf> {
+pub(crate) fn find_module(loading: &mut Loading<'_>) -> Option<PathBuf> {
     let root = loading.root.clone();
     let usual = root.join("android/app");
     if loading.files.is_file(&usual.join(MANIFEST)) {

@@ -239,7 +239,7 @@ fn app_targets(project: &Project) -> Vec<Target> {
 }
 
 /// Returns the projects: those under `ios/`, else those that are nearest.
-fn find_projects(loading: &mut Loading<'_>) -> Vec<PathBuf> {
+pub(crate) fn find_projects(loading: &mut Loading<'_>) -> Vec<PathBuf> {
     let files = loading.files;
     let root = loading.root.clone();
     let projects = projects_in(files, &root.join("ios"));

@@ -11,6 +11,7 @@ use super::{
     Role, Space, Values,
 };
 use crate::gradle::Stated;
+use crate::msbuild::SourceDeclaration;
 
 pub(super) fn merge<'d>(inputs: &[Input<'d>], values: &Values) -> Option<Merged<'d>> {
     let (first, weaker) = inputs.split_first()?;
@@ -25,6 +26,7 @@ pub(super) fn merge<'d>(inputs: &[Input<'d>], values: &Values) -> Option<Merged<
     let mut loaded = load(first, 0, values);
     check_twins(&mut loaded, first.document);
     merged.start(loaded);
+    declare(&mut merged, &values.in_source);
     let mut joining = Joining { merged, taken: HashMap::new(), values };
     for (at, input) in weaker.iter().enumerate() {
         let mut loaded = load(input, at + 1, values);
@@ -417,21 +419,10 @@ impl<'d> Joining<'_, 'd> {
             MergedAttribute { name, value: Cow::Borrowed(added), place, input: Some(input), overrode: Vec::new() };
         let id = self.merged.elements.len();
         self.merged.elements.push(MergedElement {
-            name: "uses-permission",
             key: Some(Cow::Borrowed(added)),
             attributes: vec![attribute],
-            children: Vec::new(),
-            parent: Some(0),
-            input,
-            source: None,
-            place,
-            also: Vec::new(),
             implied: Some(asked),
-            marker: Marker::Merge,
-            selector: None,
-            replaces: Vec::new(),
-            removes: Vec::new(),
-            overrides: Vec::new(),
+            ..bare("uses-permission", place, input)
         });
         self.merged.at_mut(0).children.push(id);
         self.merged.remember(id);
@@ -483,6 +474,50 @@ fn is_either(element: &str, name: &AttributeName<'_>) -> bool {
     name.space == Space::Android && element_kind(element).is_some_and(|kind| kind.either.contains(&name.local.as_ref()))
 }
 
+/// Puts in what the app's source declares.
+fn declare(merged: &mut Merged<'_>, declared: &[SourceDeclaration]) {
+    for one in declared {
+        let key = Some(Cow::Owned(one.name.clone()));
+        if merged.index.contains_key(&(0, one.element, key.clone())) {
+            continue;
+        }
+        let named = [("name", one.name.clone())].into_iter().chain(one.attributes.iter().cloned());
+        let attributes = named.map(|(local, value)| MergedAttribute {
+            name: AttributeName { space: Space::Android, local: Cow::Borrowed(local) },
+            value: Cow::Owned(value),
+            place: one.place,
+            input: Some(0),
+            overrode: Vec::new(),
+        });
+        let id = merged.elements.len();
+        let element = MergedElement { attributes: attributes.collect(), key, ..bare(one.element, one.place, 0) };
+        merged.elements.push(element);
+        merged.at_mut(0).children.push(id);
+        merged.remember(id);
+    }
+}
+
+/// Makes an element that stands in no manifest, as a child of the root.
+fn bare(name: &'static str, place: crate::source::Place, input: usize) -> MergedElement<'static> {
+    MergedElement {
+        name,
+        key: None,
+        attributes: Vec::new(),
+        children: Vec::new(),
+        parent: Some(0),
+        input,
+        source: None,
+        place,
+        also: Vec::new(),
+        implied: None,
+        marker: Marker::Merge,
+        selector: None,
+        replaces: Vec::new(),
+        removes: Vec::new(),
+        overrides: Vec::new(),
+    }
+}
+
 /// Puts in what the build puts in: the id, the version, the levels.
 fn inject(merged: &mut Merged<'_>, values: &Values) {
     let android = |local: &'static str| AttributeName { space: Space::Android, local: Cow::Borrowed(local) };
@@ -498,23 +533,8 @@ fn inject(merged: &mut Merged<'_>, values: &Values) {
     let sdk = sdk.unwrap_or_else(|| {
         let id = merged.elements.len();
         let place = values.min_level.place.or(values.target_level.place).unwrap_or(merged.root().place);
-        merged.elements.push(MergedElement {
-            name: "uses-sdk",
-            key: None,
-            attributes: Vec::new(),
-            children: Vec::new(),
-            parent: Some(0),
-            input: merged.root().input,
-            source: None,
-            place,
-            also: Vec::new(),
-            implied: None,
-            marker: Marker::Merge,
-            selector: None,
-            replaces: Vec::new(),
-            removes: Vec::new(),
-            overrides: Vec::new(),
-        });
+        let input = merged.root().input;
+        merged.elements.push(bare("uses-sdk", place, input));
         merged.at_mut(0).children.insert(0, id);
         id
     });
