@@ -44,7 +44,7 @@ impl<'a> Context<'a> {
         let manifest = surface.manifest(app);
         let plist = surface.plist(app);
         let manifests = surface.judged_manifests(app);
-        let judged = app.android.iter().flat_map(|android| android.judged());
+        let judged = app.android.iter().flat_map(super::app::AndroidApp::judged);
         let variants: Vec<_> = judged.filter_map(|variant| surface.effective(app, variant)).collect();
         let answers = Answers::gather(app, settings, manifest.as_ref(), plist.as_ref());
         let needs = Needs::gather(app, &answers);

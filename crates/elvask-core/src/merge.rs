@@ -271,6 +271,33 @@ pub struct MergeProblem {
     pub other: Option<(Place, String, usize)>,
 }
 
+impl MergeProblem {
+    /// Says what is wrong, in a sentence without a full stop.
+    #[must_use]
+    pub fn sentence(&self) -> String {
+        let (element, subject, value) = (&self.element, &self.subject, &self.value);
+        let other = self.other.as_ref().map(|(_, value, _)| value.as_str()).unwrap_or_default();
+        match self.conflict {
+            Conflict::Attribute => {
+                format!("`{subject}` of {element} is \"{value}\" here and \"{other}\" in a manifest that is merged in")
+            }
+            Conflict::Strict => {
+                format!("{element} is marked tools:node=\"strict\", and a manifest that is merged in has another one")
+            }
+            Conflict::MinLevel => format!("the app runs from level {value}, and a library needs level {other}"),
+            Conflict::Selector => {
+                format!("the selector of {element} names `{subject}`, and the app has no such library")
+            }
+            Conflict::RemovesOwn => format!("tools:remove takes `{subject}` out of {element}, which states it itself"),
+            Conflict::ReplacesNothing => format!("tools:replace names `{subject}`, and {element} does not state it"),
+            Conflict::MarkedSdk => "<uses-sdk> may not have a tools:node".to_owned(),
+            Conflict::Twice => format!("{element} stands twice in this file, and the two differ"),
+            Conflict::Placeholder => format!("nothing sets the placeholder ${{{subject}}}"),
+            Conflict::UnknownMarker => format!("there is no marker {subject}"),
+        }
+    }
+}
+
 /// Something that a marker took out.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Removed {

@@ -10,10 +10,11 @@ use serde::Serialize;
 use crate::app::App;
 use crate::check::Report;
 use crate::discover::Layout;
+use crate::discover::widget::{Said, Widget};
 use crate::finding::{Finding, Level, NeededBy, Remedy, Want};
 use crate::requirement::Strength;
 use crate::source::{Place, Sources};
-use crate::survey::{Declaration, Survey};
+use crate::survey::{Declaration, Difference, Survey};
 use crate::why::Answer;
 
 /// The version of the JSON.
@@ -61,6 +62,8 @@ pub struct AndroidRecord {
     pub min_level: Option<u32>,
     /// The target level; null where it is not stated in so many words.
     pub target_level: Option<u32>,
+    /// The variants that are judged.
+    pub variants: Vec<String>,
 }
 
 /// The iOS side of an app.
@@ -70,6 +73,10 @@ pub struct IosRecord {
     pub id: Option<String>,
     /// The lowest version; null where it is not stated in so many words.
     pub min_version: Option<Version>,
+    /// The target that is judged; null where there is no project.
+    pub target: Option<String>,
+    /// The configuration that is judged.
+    pub configuration: String,
 }
 
 impl AppRecord {
@@ -80,9 +87,14 @@ impl AppRecord {
             id: android.id.value.clone(),
             min_level: android.min_level.value,
             target_level: android.target_level.value,
+            variants: android.judged().map(|variant| variant.name.clone()).collect(),
         });
-        let ios =
-            app.ios.as_ref().map(|ios| IosRecord { id: ios.id.value.clone(), min_version: ios.min_version.value });
+        let ios = app.ios.as_ref().map(|ios| IosRecord {
+            id: ios.id.value.clone(),
+            min_version: ios.min_version.value,
+            target: ios.target.clone(),
+            configuration: ios.configuration.clone(),
+        });
         AppRecord { layouts: app.layouts.clone(), android, ios }
     }
 }
@@ -220,6 +232,9 @@ pub struct FindingRecord {
     pub place: PlaceRecord,
     /// Who needs it.
     pub needed_by: Vec<NeededByRecord>,
+    /// The variants that it holds for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub variants: Vec<String>,
     /// What mends it.
     pub remedy: RemedyRecord,
     /// The reason for which it is accepted.
@@ -255,6 +270,7 @@ impl FindingRecord {
             effect: finding.effect.clone(),
             place: PlaceRecord::of(sources, finding.place),
             needed_by: finding.needed_by.iter().map(|needed| NeededByRecord::of(sources, needed)).collect(),
+            variants: finding.variants.clone(),
             remedy: RemedyRecord { kind: finding.remedy.kind(), text: finding.remedy.text(), edits, wants },
             waived: finding.waived.clone(),
         }
@@ -342,6 +358,40 @@ pub struct DeclarationRecord {
     /// What is odd about it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub doubt: Option<&'static str>,
+    /// The source set, plugin or setting that it comes from, where that is not the main one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub origin: Option<String>,
+    /// Weaker values that it won over.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub overrode: Vec<ValueRecord>,
+    /// The variants or configurations that have it, where not all have.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub only_in: Vec<String>,
+    /// Of purposes and names: the texts in other languages.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub translations: Vec<TranslationRecord>,
+}
+
+/// A value with its place.
+#[derive(Debug, Clone, Serialize)]
+pub struct ValueRecord {
+    /// The value.
+    pub value: String,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+}
+
+/// A text in one language.
+#[derive(Debug, Clone, Serialize)]
+pub struct TranslationRecord {
+    /// The language.
+    pub language: String,
+    /// The text.
+    pub text: String,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
 }
 
 impl DeclarationRecord {
@@ -357,6 +407,22 @@ impl DeclarationRecord {
             group: one.group,
             ignored: one.ignored,
             doubt: one.doubt,
+            origin: one.origin.clone(),
+            overrode: one
+                .overrode
+                .iter()
+                .map(|(value, place)| ValueRecord { value: value.clone(), place: PlaceRecord::of(sources, *place) })
+                .collect(),
+            only_in: one.only_in.clone(),
+            translations: one
+                .translations
+                .iter()
+                .map(|(language, text, place)| TranslationRecord {
+                    language: language.clone(),
+                    text: text.clone(),
+                    place: PlaceRecord::of(sources, *place),
+                })
+                .collect(),
         }
     }
 }
@@ -370,6 +436,12 @@ pub struct EntryPointRecord {
     pub class: String,
     /// Whether the launcher starts it.
     pub launcher: bool,
+    /// The permission that whoever starts it must hold.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub guarded_by: Option<String>,
+    /// The source set or plugin that it comes from, where that is not the main one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub origin: Option<String>,
     /// Where it stands.
     #[serde(flatten)]
     pub place: PlaceRecord,
@@ -401,6 +473,117 @@ pub struct SurveyRecord {
     pub declarations: Vec<DeclarationRecord>,
     /// What stands in the files and is not seen.
     pub ignored: Vec<DeclarationRecord>,
+    /// What a hybrid app's `config.xml` says.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub widget: Option<WidgetRecord>,
+    /// What cannot be known without running the build.
+    pub unresolved: Vec<UnresolvedRecord>,
+}
+
+/// Something that cannot be known without running the build.
+#[derive(Debug, Clone, Serialize)]
+pub struct UnresolvedRecord {
+    /// What.
+    pub message: String,
+    /// Where it is stated.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+}
+
+/// What a `config.xml` says.
+#[derive(Debug, Clone, Serialize)]
+pub struct WidgetRecord {
+    /// The id.
+    pub id: Option<String>,
+    /// The version.
+    pub version: Option<String>,
+    /// The name.
+    pub name: Option<String>,
+    /// What it is.
+    pub description: Option<String>,
+    /// Who made it.
+    pub author: Option<String>,
+    /// The platforms that it names.
+    pub platforms: Vec<Platform>,
+    /// What else it declares.
+    pub declarations: Vec<WidgetDeclarationRecord>,
+}
+
+/// One declaration of a `config.xml`.
+#[derive(Debug, Clone, Serialize)]
+pub struct WidgetDeclarationRecord {
+    /// Its kind.
+    pub kind: &'static str,
+    /// What it is about.
+    pub name: String,
+    /// Its value.
+    pub value: Option<String>,
+    /// The platform that it is for; null for all.
+    pub platform: Option<Platform>,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+}
+
+impl WidgetRecord {
+    fn of(sources: &Sources, widget: &Widget) -> Self {
+        let text = |said: &Option<Said>| said.as_ref().map(|said| said.text.clone());
+        let declaration = |one: &crate::discover::widget::WidgetDeclaration| WidgetDeclarationRecord {
+            kind: one.kind,
+            name: one.name.clone(),
+            value: one.value.clone(),
+            platform: one.platform,
+            place: PlaceRecord::of(sources, one.place),
+        };
+        WidgetRecord {
+            id: text(&widget.id),
+            version: text(&widget.version),
+            name: text(&widget.name),
+            description: text(&widget.description),
+            author: text(&widget.author),
+            platforms: widget.platforms.clone(),
+            declarations: widget.declares.iter().map(declaration).collect(),
+        }
+    }
+}
+
+/// What `survey --variants` prints.
+#[derive(Debug, Clone, Serialize)]
+pub struct VariantsRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The names of the variants.
+    pub variants: Vec<String>,
+    /// What they differ in.
+    pub differences: Vec<DifferenceRecord>,
+}
+
+/// Something in which variants differ.
+#[derive(Debug, Clone, Serialize)]
+pub struct DifferenceRecord {
+    /// The element.
+    pub element: String,
+    /// Its name, and that of the attribute where only that differs.
+    pub name: String,
+    /// What each variant has, in their order; null where it has none.
+    pub values: Vec<Option<String>>,
+}
+
+impl VariantsRecord {
+    /// Turns what differs into a record.
+    #[must_use]
+    pub fn of(variants: &[String], differences: &[Difference]) -> Self {
+        let one = |one: &Difference| DifferenceRecord {
+            element: one.element.clone(),
+            name: one.name.clone(),
+            values: one.values.clone(),
+        };
+        VariantsRecord {
+            format: FORMAT,
+            variants: variants.to_vec(),
+            differences: differences.iter().map(one).collect(),
+        }
+    }
 }
 
 impl SurveyRecord {
@@ -416,6 +599,8 @@ impl SurveyRecord {
             kind: one.kind.clone(),
             class: one.class.clone(),
             launcher: one.launcher,
+            guarded_by: one.guarded_by.clone(),
+            origin: one.origin.clone(),
             place: PlaceRecord::of(sources, one.place),
         };
         let plugin = |plugin: &crate::app::Plugin| PluginRecord {
@@ -430,6 +615,12 @@ impl SurveyRecord {
             entry_points: survey.entry_points.iter().map(entry_point).collect(),
             declarations: of(false),
             ignored: of(true),
+            widget: app.widget.as_ref().map(|widget| WidgetRecord::of(sources, widget)),
+            unresolved: app
+                .unresolved
+                .iter()
+                .map(|one| UnresolvedRecord { message: one.what.clone(), place: PlaceRecord::of(sources, one.place) })
+                .collect(),
         }
     }
 }

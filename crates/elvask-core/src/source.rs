@@ -32,7 +32,7 @@ pub struct SourceFile {
     /// How the text stands on the disk.
     pub encoding: Encoding,
     /// The bytes that were read, where they are not those of the text.
-    bytes: Option<Arc<[u8]>>,
+    bytes: OwnBytes,
     lines: OnceLock<LineIndex>,
 }
 
@@ -160,8 +160,11 @@ pub fn read_text(files: &dyn Files, path: &Path) -> Result<String, ReadError> {
     Ok(decode(files.read(path)?)?.text)
 }
 
+/// The bytes of a file, where they are not those of its text.
+type OwnBytes = Option<Arc<[u8]>>;
+
 /// Reads a file as text, and keeps the bytes where they are not those of the text.
-fn read_decoded(files: &dyn Files, path: &Path) -> Result<(Decoded, Option<Arc<[u8]>>), ReadError> {
+fn read_decoded(files: &dyn Files, path: &Path) -> Result<(Decoded, OwnBytes), ReadError> {
     let bytes = files.read(path)?;
     let plain = !matches!(bytes.as_slice(), [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..]) && !bytes.starts_with(b"bplist");
     if plain {

@@ -1,22 +1,28 @@
-//! The survey: the table of contents of what an app declares.
+//! The survey: the table of contents of what an app declares, as its platforms see it.
 
+mod android;
+mod ios;
+mod variants;
+
+pub use variants::{Difference, differences};
+
+use elvask_markup::plist::ValueKind;
 use elvask_platform::Platform;
-use elvask_platform::android::{self, Grant};
-use elvask_platform::ios;
-use serde::Serialize;
+use elvask_platform::android::Grant;
 
 use crate::app::App;
 use crate::check::Context;
 use crate::finding::NeededBy;
-use crate::requirement::{Kind, Requirement};
+use crate::requirement::Requirement;
 use crate::source::Place;
-use crate::surface::{ANDROID, ManifestView};
 
 /// One thing that the app declares.
 #[derive(Debug, Clone)]
 pub struct Declaration {
     /// Where.
     pub platform: Platform,
+    /// The heading that it stands under.
+    pub section: Section,
     /// The word for its kind.
     pub kind: &'static str,
     /// What identifies it to the platform.
@@ -25,6 +31,14 @@ pub struct Declaration {
     pub value: Option<String>,
     /// Where it stands.
     pub place: Place,
+    /// The source set, plugin or configuration that it comes from; `None` where there is but one.
+    pub origin: Option<String>,
+    /// Weaker values that it won over, with their places.
+    pub overrode: Vec<(String, Place)>,
+    /// The variants or configurations that have it, where not all have.
+    pub only_in: Vec<String>,
+    /// Of purposes and names: the texts in other languages.
+    pub translations: Vec<(String, String, Place)>,
     /// The plugins that need it.
     pub needed_by: Vec<NeededBy>,
     /// Of permissions: how the app comes by it.
@@ -37,10 +51,134 @@ pub struct Declaration {
     pub doubt: Option<&'static str>,
 }
 
+impl Declaration {
+    fn new(platform: Platform, section: Section, kind: &'static str, name: impl Into<String>, place: Place) -> Self {
+        Declaration {
+            platform,
+            section,
+            kind,
+            name: name.into(),
+            value: None,
+            place,
+            origin: None,
+            overrode: Vec::new(),
+            only_in: Vec::new(),
+            translations: Vec::new(),
+            needed_by: Vec::new(),
+            grant: None,
+            group: None,
+            ignored: None,
+            doubt: None,
+        }
+    }
+}
+
+/// The headings of the survey, in their order.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Section {
+    /// Who the app is.
+    Identity,
+    /// The levels and versions that it runs on.
+    Levels,
+    /// Permissions.
+    Permissions,
+    /// Hardware and system features.
+    Features,
+    /// Other apps that it may see.
+    Queries,
+    /// Intent filters: links and what else comes in from other apps.
+    Filters,
+    /// Components.
+    Components,
+    /// Meta-data.
+    MetaData,
+    /// Purposes.
+    Purposes,
+    /// Schemes that it asks about.
+    QuerySchemes,
+    /// Schemes that it opens for.
+    UrlSchemes,
+    /// Domains that it is associated with.
+    Domains,
+    /// Background modes.
+    BackgroundModes,
+    /// Entitlements.
+    Entitlements,
+    /// What it may reach over the network, and how.
+    Network,
+    /// Orientation.
+    Orientation,
+    /// Icons and names.
+    Look,
+    /// Attributes that plugins ask for.
+    Attributes,
+    /// Privacy manifests.
+    Privacy,
+    /// What it embeds.
+    Extensions,
+    /// All other keys.
+    Keys,
+}
+
+impl Section {
+    /// All sections.
+    pub const ALL: [Section; 21] = [
+        Section::Identity,
+        Section::Levels,
+        Section::Permissions,
+        Section::Features,
+        Section::Queries,
+        Section::Filters,
+        Section::Components,
+        Section::MetaData,
+        Section::Purposes,
+        Section::QuerySchemes,
+        Section::UrlSchemes,
+        Section::Domains,
+        Section::BackgroundModes,
+        Section::Entitlements,
+        Section::Network,
+        Section::Orientation,
+        Section::Look,
+        Section::Attributes,
+        Section::Privacy,
+        Section::Extensions,
+        Section::Keys,
+    ];
+
+    /// Returns the heading for people.
+    #[must_use]
+    pub fn title(self) -> &'static str {
+        match self {
+            Section::Identity => "Identity",
+            Section::Levels => "Levels",
+            Section::Permissions => "Permissions",
+            Section::Features => "Features",
+            Section::Queries => "Visible packages",
+            Section::Filters => "Filters",
+            Section::Components => "Components",
+            Section::MetaData => "Meta-data",
+            Section::Purposes => "Purposes",
+            Section::QuerySchemes => "Query schemes",
+            Section::UrlSchemes => "URL schemes",
+            Section::Domains => "Associated domains",
+            Section::BackgroundModes => "Background modes",
+            Section::Entitlements => "Entitlements",
+            Section::Network => "Network rules",
+            Section::Orientation => "Orientation",
+            Section::Look => "Icons and names",
+            Section::Attributes => "Attributes",
+            Section::Privacy => "Privacy manifest",
+            Section::Extensions => "Embedded",
+            Section::Keys => "Other keys",
+        }
+    }
+}
+
 /// What an app is and declares.
 #[derive(Debug, Clone)]
 pub struct Survey {
-    /// The declarations in the order of the platform, the kind and the file.
+    /// The declarations in the order of the platform, the section and the file.
     pub declarations: Vec<Declaration>,
     /// The components that the launcher or other apps start.
     pub entry_points: Vec<EntryPoint>,
@@ -55,39 +193,21 @@ pub struct EntryPoint {
     pub class: String,
     /// Whether the launcher starts it.
     pub launcher: bool,
+    /// The permission that whoever starts it must hold.
+    pub guarded_by: Option<String>,
     /// Where it stands.
     pub place: Place,
+    /// The source set or plugin that it comes from.
+    pub origin: Option<String>,
 }
-
-/// Who is there to need a kind of declaration, in the words of the platform's tables.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-pub struct KindTitle {
-    /// The word in JSON.
-    pub id: &'static str,
-    /// The heading for people.
-    pub title: &'static str,
-}
-
-/// The kinds of declaration in the order of the survey.
-pub const KINDS: [KindTitle; 7] = [
-    KindTitle { id: "permission", title: "Permissions" },
-    KindTitle { id: "query", title: "Visible packages" },
-    KindTitle { id: "meta-data", title: "Meta-data" },
-    KindTitle { id: "attribute", title: "Attributes" },
-    KindTitle { id: "usage", title: "Purposes" },
-    KindTitle { id: "query-scheme", title: "Query schemes" },
-    KindTitle { id: "plist", title: "Other keys" },
-];
 
 /// Gathers what an app declares.
 #[must_use]
 pub fn survey(context: &Context<'_>) -> Survey {
     let mut survey = Survey { declarations: Vec::new(), entry_points: Vec::new() };
-    if let Some(manifest) = &context.manifest {
-        android_side(context, manifest, &mut survey);
-    }
-    ios_side(context, &mut survey);
-    survey.declarations.sort_by_key(|one| (one.platform, KINDS.iter().position(|kind| kind.id == one.kind), one.place));
+    android::gather(context, &mut survey);
+    ios::gather(context, &mut survey);
+    survey.declarations.sort_by_key(|one| (one.platform, one.section));
     survey
 }
 
@@ -95,137 +215,8 @@ fn needed(app: &App, requirements: &[Requirement]) -> Vec<NeededBy> {
     requirements.iter().map(|requirement| NeededBy::of(app, requirement)).collect()
 }
 
-fn android_side(context: &Context<'_>, manifest: &ManifestView<'_>, survey: &mut Survey) {
-    let declared =
-        |kind: Kind, name: &str, value: Option<String>, place: Place, requirements: &[Requirement]| Declaration {
-            platform: Platform::Android,
-            kind: kind.id(),
-            name: name.to_owned(),
-            value,
-            place,
-            needed_by: needed(context.app, requirements),
-            grant: None,
-            group: None,
-            ignored: None,
-            doubt: None,
-        };
-    let seen = manifest.permissions.iter().map(|permission| (permission, None));
-    let misplaced =
-        manifest.misplaced_permissions.iter().map(|permission| (permission, Some("it stands inside another element")));
-    for (permission, ignored) in seen.chain(misplaced) {
-        let known = android::permission(&permission.name);
-        let until = permission.max_level.map(|level| format!("up to level {level}"));
-        let needs = context.needs.of(Kind::Permission, &permission.name);
-        let grant = known.map_or(Grant::Unknown, android::Permission::grant);
-        let claims = crate::surface::claims_the_platform(&permission.name);
-        let nobody = known.is_none() && claims && !manifest.defined.contains(&permission.name);
-        let doubt = nobody.then_some("Android has no permission of that name");
-        survey.declarations.push(Declaration {
-            grant: Some(grant),
-            group: known.and_then(android::Permission::group),
-            ignored,
-            doubt,
-            ..declared(Kind::Permission, &permission.name, until, manifest.tag(permission.element), needs)
-        });
-    }
-    let misplaced = manifest.misplaced_queries.iter().flat_map(|queries| queries.children());
-    let misplaced: Vec<_> = misplaced.filter_map(crate::surface::read_query).collect();
-    let ignored = misplaced.iter().map(|query| (query, Some("its <queries> stands inside another element")));
-    for (query, ignored) in manifest.queries.iter().map(|query| (query, None)).chain(ignored) {
-        let wanted = |requirement: &&Requirement| match &requirement.need {
-            crate::requirement::Need::Query(wanted) => crate::surface::covers(&query.query, wanted),
-            _ => false,
-        };
-        let needs: Vec<_> = context.needs.all().iter().filter(wanted).cloned().collect();
-        survey.declarations.push(Declaration {
-            ignored,
-            ..declared(Kind::Query, &query.query.name(), None, manifest.tag(query.element), &needs)
-        });
-    }
-    for data in &manifest.meta_data {
-        let value = data.element.value(ANDROID, "value").or_else(|| data.element.value(ANDROID, "resource"));
-        let needs = context.needs.of(Kind::MetaData, &data.name);
-        let top = data.element.parent() == Some(manifest.root);
-        survey.declarations.push(Declaration {
-            ignored: top.then_some("it stands outside <application>"),
-            ..declared(
-                Kind::MetaData,
-                &data.name,
-                value.map(std::borrow::Cow::into_owned),
-                manifest.tag(data.element),
-                needs,
-            )
-        });
-    }
-    for group in context.needs.groups(Kind::Attribute) {
-        for requirement in group.requirements {
-            let crate::requirement::Need::Attribute { owner, attribute, .. } = &requirement.need else { continue };
-            let Some(element) = manifest.owner(owner) else { continue };
-            if let Some(value) = element.value(ANDROID, attribute) {
-                let place = manifest.value_place(element, attribute);
-                let one = std::slice::from_ref(requirement);
-                survey.declarations.push(declared(Kind::Attribute, group.name, Some(value.into_owned()), place, one));
-            }
-        }
-    }
-    for component in &manifest.components {
-        let exported = component.element.value(ANDROID, "exported").is_some_and(|value| value == "true");
-        if component.launcher || exported {
-            survey.entry_points.push(EntryPoint {
-                kind: component.element.name().to_owned(),
-                class: component.class.clone(),
-                launcher: component.launcher,
-                place: manifest.tag(component.element),
-            });
-        }
-    }
-}
-
-fn ios_side(context: &Context<'_>, survey: &mut Survey) {
-    let Some(plist) = context.plist else { return };
-    let mut push = |kind: Kind, name: &str, value: Option<String>, place: Place, doubt: Option<&'static str>| {
-        survey.declarations.push(Declaration {
-            platform: Platform::Ios,
-            kind: kind.id(),
-            name: name.to_owned(),
-            value,
-            place,
-            needed_by: needed(context.app, context.needs.of(kind, name)),
-            grant: None,
-            group: None,
-            ignored: None,
-            doubt,
-        });
-    };
-    for entry in plist.entries() {
-        if entry.key == crate::surface::QUERY_SCHEMES {
-            continue;
-        }
-        let known = ios::usage_key(&entry.key).is_some_and(ios::UsageKey::is_for_ios);
-        let meant = entry.key.starts_with("NS") && ios::nearest_usage_key(&entry.key).is_some();
-        let purpose = entry.key.ends_with("UsageDescription") || meant;
-        let kind = if purpose { Kind::Usage } else { Kind::Plist };
-        let first = plist.entry(&entry.key).is_some_and(|first| first.key_span == entry.key_span);
-        let doubt = match (purpose && !known, first) {
-            (true, _) => Some("iOS has no key of that name"),
-            (false, false) => Some("the key stands above already"),
-            (false, true) => None,
-        };
-        let value = match entry.value.as_str() {
-            Some(text) => text.to_owned(),
-            None => brief(&entry.value.kind),
-        };
-        push(kind, &entry.key, Some(value), plist.key_place(entry), doubt);
-    }
-    for (scheme, value) in plist.query_schemes() {
-        let doubt = (!crate::sheet::is_scheme(scheme)).then_some("it is no scheme");
-        push(Kind::QueryScheme, scheme, None, plist.at(value.span), doubt);
-    }
-}
-
 /// Returns a value in a few words.
-fn brief(kind: &elvask_markup::plist::ValueKind) -> String {
-    use elvask_markup::plist::ValueKind;
+fn brief(kind: &ValueKind) -> String {
     match kind {
         ValueKind::Bool(value) => if *value { "yes" } else { "no" }.to_owned(),
         ValueKind::Integer(number) => number.to_string(),

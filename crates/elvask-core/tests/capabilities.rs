@@ -55,7 +55,10 @@ fn declared(capability: &str, min: u32, target: u32, ios: &str) -> Vec<String> {
     let app = App { sources: filled.sources, ..app };
     let surface = Surface::read(&app, &app.sources);
     let context = Context::new(&app, &app.sources, &surface, &settings);
-    let wanted = survey(&context).declarations.into_iter().filter(|one| one.kind != "plist");
+    let wanted = survey(&context)
+        .declarations
+        .into_iter()
+        .filter(|one| !matches!(one.kind, "plist" | "identity" | "level" | "min-version"));
     wanted
         .map(|one| {
             let name = one.name.replace("android.permission.", "").replace("android.intent.action.", "");

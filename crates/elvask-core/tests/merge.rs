@@ -14,44 +14,9 @@ use elvask_core::source::{FileId, Place, Sources};
 use elvask_markup::Span;
 use elvask_markup::xml::Document;
 
-struct Case {
-    title: String,
-    inputs: Vec<(String, String)>,
-    values: String,
-    expected: String,
-}
+mod support;
 
-fn read(text: &str) -> Vec<Case> {
-    let mut cases: Vec<Case> = Vec::new();
-    let mut section = String::new();
-    for line in text.lines() {
-        if let Some(title) = line.strip_prefix("=== ") {
-            let title = title.to_owned();
-            cases.push(Case { title, inputs: Vec::new(), values: String::new(), expected: String::new() });
-            section = String::new();
-            continue;
-        }
-        let Some(case) = cases.last_mut() else { continue };
-        if let Some(head) = line.strip_prefix("--- ") {
-            section = head.to_owned();
-            match head.split_once(' ').map_or(head, |(word, _)| word) {
-                "values" => case.values = head.trim_start_matches("values").trim().to_owned(),
-                "effective" => {}
-                _ => case.inputs.push((head.to_owned(), String::new())),
-            }
-        } else if section == "effective" {
-            case.expected.push_str(line);
-            case.expected.push('\n');
-        } else if let Some((_, text)) = case.inputs.last_mut() {
-            text.push_str(line);
-            text.push('\n');
-        }
-    }
-    for case in &mut cases {
-        case.expected = case.expected.trim_end().to_owned();
-    }
-    cases
-}
+use support::Case;
 
 /// Splits `a=1 b="x y"` into pairs.
 fn pairs(text: &str) -> BTreeMap<String, String> {
@@ -63,7 +28,7 @@ fn run(case: &Case) -> String {
     let mut sources = Sources::new(Path::new("/app"));
     let build = sources.add(Path::new("/app/build"), "build");
     let mut documents = Vec::new();
-    for (head, body) in &case.inputs {
+    for (head, body) in case.sections.iter().filter(|(head, _)| !head.starts_with("values")) {
         let mut words = head.split_whitespace();
         let kind = words.next().unwrap();
         let given = pairs(head);
@@ -105,7 +70,8 @@ fn run(case: &Case) -> String {
             namespace: namespace.clone(),
         })
         .collect();
-    let given = pairs(&case.values);
+    let values = case.sections.iter().find(|(head, _)| head.starts_with("values"));
+    let given = pairs(values.map(|(head, _)| head.as_str()).unwrap_or_default());
     let place = Some(Place { file: build, span: Span::at(0) });
     let text = |key: &str| match given.get(key).map(String::as_str) {
         Some("?") => Stated { value: None, place, written: Some("?".to_owned()) },
@@ -116,8 +82,7 @@ fn run(case: &Case) -> String {
         let stated = text(key);
         Stated { value: stated.value.map(|value| value.parse().unwrap()), place: stated.place, written: stated.written }
     };
-    let placeholders =
-        given.iter().filter_map(|(key, _)| Some((key.strip_prefix("put.")?.to_owned(), text(key)))).collect();
+    let placeholders = given.keys().filter_map(|key| Some((key.strip_prefix("put.")?.to_owned(), text(key)))).collect();
     let values = Values {
         id: text("id"),
         version_code: number("code"),
@@ -181,42 +146,5 @@ fn dump(merged: &Merged<'_>, element: &MergedElement<'_>, sources: &Sources, dep
 
 #[test]
 fn cases_come_out_as_written() {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/merge");
-    let mut files: Vec<_> = std::fs::read_dir(&folder).unwrap().map(|entry| entry.unwrap().path()).collect();
-    files.sort();
-    let write = std::env::var_os("ELVASK_WRITE_CASES").is_some();
-    let (mut count, mut wrong) = (0, Vec::new());
-    for file in files {
-        let text = std::fs::read_to_string(&file).unwrap();
-        let cases = read(&text);
-        if write {
-            let mut out = text.split("=== ").next().unwrap_or_default().to_owned();
-            for case in &cases {
-                let _ = writeln!(out, "=== {}", case.title);
-                if !case.values.is_empty() {
-                    let _ = writeln!(out, "--- values {}", case.values);
-                }
-                for (head, body) in &case.inputs {
-                    let _ = write!(out, "--- {head}\n{body}");
-                }
-                let _ = writeln!(out, "--- effective\n{}\n", run(case));
-            }
-            std::fs::write(&file, out.trim_end().to_owned() + "\n").unwrap();
-            continue;
-        }
-        for case in &cases {
-            count += 1;
-            let found = run(case);
-            if found != case.expected {
-                wrong.push(format!(
-                    "{}: {}\nexpected:\n{}\nfound:\n{found}\n",
-                    file.display(),
-                    case.title,
-                    case.expected
-                ));
-            }
-        }
-    }
-    assert!(wrong.is_empty(), "{} of {count} cases:\n{}", wrong.len(), wrong.join("\n"));
-    assert!(write || count >= 80, "only {count} cases");
+    support::run_all("merge", 80, run);
 }

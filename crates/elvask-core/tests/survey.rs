@@ -59,7 +59,8 @@ fn listed(app: &App) -> Vec<String> {
             let name = one.name.replace("android.permission.", "");
             format!("{mark}{} {name}{value} {}", one.kind, app.sources.position(one.place).line)
         };
-        survey.declarations.iter().map(line).collect()
+        let stated = |one: &&elvask_core::survey::Declaration| !matches!(one.kind, "identity" | "level");
+        survey.declarations.iter().filter(stated).map(line).collect()
     })
 }
 
@@ -90,7 +91,7 @@ fn permissions_are_listed_as_the_platform_sees_them() {
         ]
     );
     let grants = look(&app, |_, survey| {
-        survey.declarations.iter().map(|one| (one.grant.unwrap(), one.group)).collect::<Vec<_>>()
+        survey.declarations.iter().filter_map(|one| Some((one.grant?, one.group))).collect::<Vec<_>>()
     });
     assert_eq!(grants[0], (Grant::Prompt, Some("CAMERA")));
     assert_eq!(grants[1], (Grant::AtInstall, None));
@@ -114,6 +115,10 @@ fn queries_meta_data_and_entry_points() {
         [
             "query example.a 2",
             "query android.intent.action.DIAL 2",
+            "filter android.intent.action.MAIN LAUNCHER to example.log.Main 5",
+            "component example.log.Main activity, exported is not stated, though it has a filter 5",
+            "component example.log.Other activity-alias, other apps may start it, stands for example.log.Main 6",
+            "component example.far.Service service, closed to other apps 7",
             "! meta-data example.top 1 3",
             "meta-data example.b @xml/b 5"
         ]
@@ -146,9 +151,9 @@ fn purposes_keys_and_schemes() {
             "? usage NSCameraUsageDescription Again. 8",
             "query-scheme tel 11",
             "? query-scheme sms:// 11",
-            "plist LSRequiresIPhoneOS yes 3",
-            "plist UISupportedInterfaceOrientations a, b 12",
             "plist NSAppTransportSecurity 1 key 14",
+            "plist UISupportedInterfaceOrientations a, b 12",
+            "plist LSRequiresIPhoneOS yes 3",
         ]
     );
 }
@@ -206,4 +211,170 @@ fn topics_are_found_or_the_nearest_is_named() {
     assert_eq!(capabilities[0].name, "bluetooth");
     let lines = capability_lines(capability("notifications").unwrap(), Platform::Android);
     assert_eq!(lines, ["permission android.permission.POST_NOTIFICATIONS, for apps that target level 33 or above"]);
+}
+
+/// An app with a flavor, a build type and a plugin's own manifest, and an iOS side with everything.
+fn whole() -> Memory {
+    let mut tree = Memory::app([
+        ("package.json", "{\"dependencies\":{\"tern_camera\":\"1\"}}"),
+        ("node_modules/tern_camera/package.json", "{\"version\":\"2.1.0\"}"),
+        ("node_modules/tern_camera/elvask-sheet.toml", SHEET),
+        ("node_modules/tern_camera/android/build.gradle", "android { namespace 'example.tern' }"),
+        (
+            "android/app/build.gradle",
+            "android {\n namespace = 'example.log'\n compileSdk 36\n flavorDimensions 'tier'\n productFlavors { free { applicationIdSuffix '.free' }\n full { } }\n defaultConfig {\n applicationId 'example.log'\n minSdk 24\n targetSdk = 35\n versionName '2.4'\n versionCode 31\n } }",
+        ),
+    ]);
+    let manifest = |inside: &str| {
+        format!(
+            "<manifest xmlns:a=\"http://schemas.android.com/apk/res/android\" xmlns:tools=\"http://schemas.android.com/tools\">\n{inside}\n</manifest>"
+        )
+    };
+    for (path, inside) in [
+        (
+            "android/app/src/main",
+            "<uses-permission a:name='android.permission.CAMERA'/>\n<uses-feature a:name='android.hardware.camera' a:required='false'/>\n<application a:label='Marram' a:icon='@mipmap/ic' a:usesCleartextTraffic='true'>\n<activity a:name='.Main' a:exported='true' a:screenOrientation='portrait'><intent-filter a:autoVerify='true'><action a:name='android.intent.action.VIEW'/><category a:name='android.intent.category.DEFAULT'/><category a:name='android.intent.category.BROWSABLE'/><data a:scheme='https' a:host='marram.example' a:pathPrefix='/site'/></intent-filter></activity>\n</application>",
+        ),
+        ("android/app/src/free", "<uses-permission a:name='android.permission.NFC'/>"),
+        ("android/app/src/debug", "<uses-permission a:name='android.permission.VIBRATE'/>"),
+        ("android/app/src/release", "<application a:label='Marram 2' tools:replace='a:label'/>"),
+        (
+            "node_modules/tern_camera/android/src/main",
+            "<uses-permission a:name='android.permission.FLASHLIGHT'/>\n<application><service a:name='.Lens' a:exported='true' a:permission='android.permission.BIND_JOB_SERVICE'/></application>",
+        ),
+    ] {
+        tree.put(format!("/app/{path}/AndroidManifest.xml"), manifest(inside));
+    }
+    let plist = |inside: &str| format!("<plist version=\"1.0\">\n<dict>\n{inside}\n</dict>\n</plist>");
+    tree.put("/app/ios/Log.xcodeproj/project.pbxproj", "{ objects = { P = { isa = PBXProject; targets = (T, X); buildConfigurationList = L; developmentRegion = en; };
+  T = { name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; buildPhases = (R); dependencies = (D); };
+  D = { isa = PBXTargetDependency; target = X; };
+  X = { name = Share; productType = \"com.apple.product-type.app-extension\"; buildConfigurationList = XL; };
+  XL = { buildConfigurations = (XR); }; XR = { name = Release; buildSettings = { PRODUCT_BUNDLE_IDENTIFIER = example.log.share; }; };
+  R = { isa = PBXResourcesBuildPhase; files = (B1, B2); }; B1 = { fileRef = F1; }; B2 = { fileRef = F2; };
+  F1 = { isa = PBXFileReference; path = nl.lproj/InfoPlist.strings; sourceTree = SOURCE_ROOT; };
+  F2 = { isa = PBXFileReference; path = PrivacyInfo.xcprivacy; sourceTree = SOURCE_ROOT; };
+  L = { buildConfigurations = (CD, CR); };
+  CD = { name = Debug; buildSettings = { CODE_SIGN_ENTITLEMENTS = Debug.entitlements; }; };
+  CR = { name = Release; buildSettings = { INFOPLIST_FILE = Info.plist; CODE_SIGN_ENTITLEMENTS = Release.entitlements; IPHONEOS_DEPLOYMENT_TARGET = 15.1;
+  PRODUCT_BUNDLE_IDENTIFIER = example.log; MARKETING_VERSION = 2.4; ASSETCATALOG_COMPILER_APPICON_NAME = AppIcon; }; }; }; rootObject = P; }");
+    tree.put("/app/ios/Info.plist", plist("<key>NSCameraUsageDescription</key>\n<string>Photographs.</string>\n<key>CFBundleShortVersionString</key>\n<string>$(MARKETING_VERSION)</string>\n<key>UIBackgroundModes</key>\n<array><string>fetch</string></array>\n<key>CFBundleURLTypes</key>\n<array><dict><key>CFBundleURLName</key><string>$(PRODUCT_BUNDLE_IDENTIFIER)</string><key>CFBundleURLSchemes</key><array><string>marram</string></array></dict></array>\n<key>NSAppTransportSecurity</key>\n<dict><key>NSAllowsArbitraryLoads</key><true/></dict>"));
+    tree.put(
+        "/app/ios/nl.lproj/InfoPlist.strings",
+        "NSCameraUsageDescription = \"Fotografeert.\";\nNSMicrophoneUsageDescription = \"Luistert.\";\n",
+    );
+    tree.put("/app/ios/Debug.entitlements", plist("<key>aps-environment</key>\n<string>development</string>"));
+    tree.put("/app/ios/Release.entitlements", plist("<key>com.apple.developer.associated-domains</key>\n<array><string>applinks:marram.example</string></array>"));
+    tree.put("/app/ios/PrivacyInfo.xcprivacy", plist("<key>NSPrivacyTracking</key>\n<false/>\n<key>NSPrivacyAccessedAPITypes</key>\n<array><dict><key>NSPrivacyAccessedAPIType</key><string>NSPrivacyAccessedAPICategoryUserDefaults</string><key>NSPrivacyAccessedAPITypeReasons</key><array><string>CA92.1</string></array></dict></array>"));
+    tree
+}
+
+#[test]
+fn the_whole_table_of_contents() {
+    let app = App::load(&whole(), Path::new("/app"), &[]).unwrap();
+    let lines = look(&app, |_, survey| {
+        let line = |one: &elvask_core::survey::Declaration| {
+            let value = one.value.as_deref().map(|value| format!(" = {value}")).unwrap_or_default();
+            let mut about = String::new();
+            if let Some(origin) = &one.origin {
+                about.push_str(&format!(" from {origin}"));
+            }
+            if !one.only_in.is_empty() {
+                about.push_str(&format!(" only in {}", one.only_in.join(" ")));
+            }
+            for (value, place) in &one.overrode {
+                about.push_str(&format!(" over {value}:{}", app.sources.position(*place).line));
+            }
+            for (language, text, _) in &one.translations {
+                about.push_str(&format!(" {language}: {text}"));
+            }
+            let mark = if one.ignored.is_some() { "! " } else { "" };
+            format!("{mark}{} {}{value}{about}", one.kind, one.name.replace("android.permission.", ""))
+        };
+        survey.declarations.iter().map(line).collect::<Vec<_>>()
+    });
+    let expected = [
+        "identity applicationId = example.log.free only in freeRelease",
+        "identity versionName = 2.4",
+        "identity versionCode = 31",
+        "identity applicationId = example.log only in fullRelease",
+        "level minSdkVersion = 24",
+        "level targetSdkVersion = 35",
+        "level compileSdkVersion = 36",
+        "permission NFC from free only in freeRelease",
+        "permission CAMERA",
+        "permission FLASHLIGHT from tern_camera",
+        "feature android.hardware.camera = used if it is there",
+        "filter android.intent.action.VIEW https = marram.example, /site, BROWSABLE, verified to example.log.Main",
+        "component example.log.Main = activity, other apps may start it",
+        "component example.tern.Lens = service, other apps may start it, guarded by android.permission.BIND_JOB_SERVICE from tern_camera",
+        "attribute usesCleartextTraffic = true",
+        "attribute screenOrientation = portrait (Main)",
+        "resource icon = @mipmap/ic",
+        "resource label = Marram 2 from release over Marram:4",
+        "identity bundle id = example.log",
+        "identity version = 2.4",
+        "min-version iOS = 15.1",
+        "usage NSCameraUsageDescription = Photographs. nl: Fotografeert.",
+        "! usage NSMicrophoneUsageDescription = Luistert.",
+        "url-scheme marram = example.log",
+        "domain applinks:marram.example only in Release",
+        "background-mode fetch",
+        "! entitlement aps-environment = development only in Debug",
+        "plist NSAppTransportSecurity = any connection, without encryption too",
+        "build-setting ASSETCATALOG_COMPILER_APPICON_NAME = AppIcon",
+        "plist NSPrivacyTracking = no",
+        "privacy-reason NSPrivacyAccessedAPICategoryUserDefaults = CA92.1",
+        "identity Share = extension, example.log.share",
+        "plist CFBundleShortVersionString = 2.4",
+    ];
+    assert_eq!(lines, expected, "{lines:#?}");
+    let points = look(&app, |_, survey| {
+        survey
+            .entry_points
+            .iter()
+            .map(|one| (one.class.clone(), one.guarded_by.is_some(), one.origin.clone()))
+            .collect::<Vec<_>>()
+    });
+    assert_eq!(points[1], ("example.tern.Lens".to_owned(), true, Some("tern_camera".to_owned())));
+}
+
+#[test]
+fn variants_side_by_side() {
+    let app = App::load(&whole(), Path::new("/app"), &[]).unwrap();
+    let (names, rows) = elvask_core::survey::differences(&app, &app.sources);
+    assert_eq!(names, ["freeRelease", "fullRelease", "freeDebug", "fullDebug"]);
+    let rows: Vec<_> = rows
+        .iter()
+        .map(|row| {
+            let values: Vec<_> = row.values.iter().map(|value| value.as_deref().unwrap_or("-")).collect();
+            format!("{} {}: {}", row.element, row.name.replace("android.permission.", ""), values.join("|"))
+        })
+        .collect();
+    assert_eq!(
+        rows,
+        [
+            "manifest package: example.log.free|example.log|example.log.free|example.log",
+            "application label: Marram 2|Marram 2|Marram|Marram",
+            "uses-permission NFC: |-||-",
+            "uses-permission VIBRATE: -|-||",
+        ]
+    );
+}
+
+#[test]
+fn another_variant_is_looked_at_when_it_is_named() {
+    let choice = elvask_core::app::Choice { variant: Some("fullDebug".to_owned()), ..Default::default() };
+    let app = App::load_choice(&whole(), Path::new("/app"), &choice).unwrap();
+    let names = look(&app, |context, _| {
+        context.variants[0]
+            .permissions
+            .iter()
+            .map(|one| one.name.replace("android.permission.", ""))
+            .collect::<Vec<_>>()
+    });
+    assert_eq!(names, ["VIBRATE", "CAMERA", "FLASHLIGHT"]);
+    let choice = elvask_core::app::Choice { variant: Some("gone".to_owned()), ..Default::default() };
+    let error = App::load_choice(&whole(), Path::new("/app"), &choice).unwrap_err().to_string();
+    assert_eq!(error, "there is no variant `gone`; the app has: freeRelease, fullRelease, freeDebug, fullDebug");
 }

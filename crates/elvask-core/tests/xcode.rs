@@ -15,53 +15,9 @@ use elvask_core::surface::Surface;
 use elvask_core::{check, fill, xcode};
 use elvask_markup::openstep::{self, plan::quote};
 
-#[derive(Default)]
-struct Case {
-    title: String,
-    project: String,
-    files: Vec<(String, String)>,
-    options: String,
-    expected: String,
-}
+mod support;
 
-fn read(text: &str) -> Vec<Case> {
-    let mut cases: Vec<Case> = Vec::new();
-    let mut section = String::new();
-    for line in text.lines() {
-        if let Some(title) = line.strip_prefix("=== ") {
-            cases.push(Case { title: title.to_owned(), ..Case::default() });
-            section = String::new();
-            continue;
-        }
-        let Some(case) = cases.last_mut() else { continue };
-        if let Some(head) = line.strip_prefix("--- ") {
-            section = head.to_owned();
-            if let Some(path) = head.strip_prefix("file ") {
-                case.files.push((path.to_owned(), String::new()));
-            }
-            continue;
-        }
-        let text = match section.as_str() {
-            "project" => &mut case.project,
-            "options" => &mut case.options,
-            "result" => &mut case.expected,
-            _ => match case.files.last_mut() {
-                Some((_, text)) => text,
-                None => continue,
-            },
-        };
-        text.push_str(line);
-        text.push('\n');
-    }
-    for case in &mut cases {
-        case.expected = case.expected.trim_end().to_owned();
-        let texts = case.files.iter_mut().map(|(_, text)| text).chain([&mut case.options, &mut case.project]);
-        for text in texts.filter(|text| !text.trim().is_empty()) {
-            *text = format!("{}\n", text.trim_end());
-        }
-    }
-    cases
-}
+use support::Case;
 
 #[derive(Default)]
 struct Owner {
@@ -227,25 +183,32 @@ fn project(words: &str) -> String {
     out
 }
 
-fn tree(case: &Case) -> Memory {
+/// Returns an app with a project, and the files that other sections hold.
+fn tree(words: &str, files: &[(String, String)]) -> Memory {
     let mut tree = Memory::app([("package.json", "{}")]);
-    tree.put("/app/ios/Marram.xcodeproj/project.pbxproj", project(&case.project));
-    for (path, text) in &case.files {
-        tree.put(format!("/app/ios/{path}"), text);
+    tree.put("/app/ios/Marram.xcodeproj/project.pbxproj", project(words));
+    for (head, text) in files {
+        if let Some(path) = head.strip_prefix("file ") {
+            tree.put(format!("/app/ios/{path}"), text);
+        }
     }
     tree
 }
 
 fn run(case: &Case) -> String {
+    let section = |name: &str| {
+        let found = case.sections.iter().find(|(head, _)| head == name);
+        found.map(|(_, body)| body.as_str()).unwrap_or_default()
+    };
     let mut choice = Choice::default();
-    for line in case.options.lines() {
+    for line in section("options").lines() {
         match line.split_once(' ').unwrap() {
             ("target", name) => choice.target = Some(name.to_owned()),
             ("configuration", name) => choice.configuration = Some(name.to_owned()),
             other => panic!("{other:?}"),
         }
     }
-    let tree = tree(case);
+    let tree = tree(section("project"), &case.sections);
     let app = match App::load_choice(&tree, Path::new("/app"), &choice) {
         Ok(app) => app,
         Err(error) => return format!("error: {error}"),
@@ -344,44 +307,7 @@ fn run(case: &Case) -> String {
 
 #[test]
 fn cases_come_out_as_written() {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/xcode");
-    let mut files: Vec<_> = std::fs::read_dir(&folder).unwrap().map(|entry| entry.unwrap().path()).collect();
-    files.sort();
-    let write = std::env::var_os("ELVASK_WRITE_CASES").is_some();
-    let (mut count, mut wrong) = (0, Vec::new());
-    for file in files {
-        let text = std::fs::read_to_string(&file).unwrap();
-        let cases = read(&text);
-        if write {
-            let mut out = text.split("=== ").next().unwrap_or_default().to_owned();
-            for case in &cases {
-                let _ = write!(out, "=== {}\n--- project\n{}", case.title, case.project);
-                if !case.options.is_empty() {
-                    let _ = write!(out, "--- options\n{}", case.options);
-                }
-                for (path, body) in &case.files {
-                    let _ = write!(out, "--- file {path}\n{body}");
-                }
-                let _ = writeln!(out, "--- result\n{}\n", run(case));
-            }
-            std::fs::write(&file, out.trim_end().to_owned() + "\n").unwrap();
-            continue;
-        }
-        for case in &cases {
-            count += 1;
-            let found = run(case);
-            if found != case.expected {
-                wrong.push(format!(
-                    "{}: {}\nexpected:\n{}\nfound:\n{found}\n",
-                    file.display(),
-                    case.title,
-                    case.expected
-                ));
-            }
-        }
-    }
-    assert!(wrong.is_empty(), "{} of {count} cases:\n{}", wrong.len(), wrong.join("\n"));
-    assert!(write || count >= 40, "only {count} cases");
+    support::run_all("xcode", 40, run);
 }
 
 const PLAIN: &str = "version 54\nproject Debug SDKROOT = iphoneos\nproject Release SDKROOT = iphoneos\ntarget Marram app\nMarram Debug PRODUCT_NAME = Marram\nMarram Release PRODUCT_NAME = Marram\nMarram Release ZED = 1\n";
@@ -477,8 +403,7 @@ fn in_a_folder_kept_in_step_a_file_needs_no_reference() {
 #[test]
 fn fill_writes_purposes_where_the_build_makes_the_list() {
     let words = "version 77\nproject Release SDKROOT = iphoneos\ntarget Marram app\nMarram Debug GENERATE_INFOPLIST_FILE = YES\nMarram Debug PRODUCT_NAME = Marram\nMarram Release GENERATE_INFOPLIST_FILE = YES\nMarram Release INFOPLIST_KEY_NSMicrophoneUsageDescription =\n";
-    let case = Case { project: words.to_owned(), ..Case::default() };
-    let mut tree = tree(&case);
+    let mut tree = tree(words, &[]);
     tree.put("/app/package.json", "{\"dependencies\":{\"tern_camera\":\"1\"}}");
     tree.put("/app/node_modules/tern_camera/package.json", "{\"version\":\"1.0.0\"}");
     let sheet = "sheet = 1\nplugin = 'tern_camera'\n[[requires]]\ncapability = 'camera'\n[[requires]]\ncapability = 'microphone'\n[[requires]]\nios.query-scheme = 'tel'\n";

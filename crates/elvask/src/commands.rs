@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::SystemTime;
 
-use elvask_core::app::{App, find_root};
+use elvask_core::app::{App, Choice, find_apps, find_root};
 use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::needs::Settings;
 
@@ -47,20 +47,58 @@ const MAX_BLIND: usize = 8;
 
 /// Finds the app that a command line means, and says on standard error what limits the look at it.
 pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure> {
-    let here =
-        std::env::current_dir().map_err(|error| Failure::new(format!("the current folder cannot be read: {error}")))?;
+    let here = current_folder()?;
     let root = match &options.app {
         Some(folder) => normal(&here.join(folder)),
         None => find_root(&Disk, &here).ok_or_else(|| {
             Failure::new(format!("{}: no app here or in a folder above", here.display())).hint(
-                "go into the folder with the pubspec.yaml or package.json of an app, or name it: elvask check APP",
+                "go into the folder of an app, or name it: elvask check APP; --all looks at every app below a folder",
             )
         })?,
     };
+    load_at(&root, options, output)
+}
+
+fn current_folder() -> Result<PathBuf, Failure> {
+    std::env::current_dir().map_err(|error| Failure::new(format!("the current folder cannot be read: {error}")))
+}
+
+/// Finds every app in the folder that a command line means.
+pub(crate) fn all_apps(options: &AppOptions) -> Result<Vec<PathBuf>, Failure> {
+    let folder = normal(&current_folder()?.join(options.app.as_deref().unwrap_or(Path::new("."))));
+    if !Disk.is_folder(&folder) {
+        return Err(Failure::new(format!("{}: there is no such folder", folder.display())));
+    }
+    let apps = find_apps(&Disk, &Disk.real(&folder));
+    if apps.is_empty() {
+        return Err(Failure::new(format!("{}: no app in this folder", folder.display())));
+    }
+    Ok(apps)
+}
+
+/// Returns the folder in which the tools of the layout `msbuild` keep packages, where no project says another one.
+fn package_folder() -> Option<PathBuf> {
+    let told = std::env::var_os("NUGET_PACKAGES").map(PathBuf::from);
+    told.or_else(|| Some(std::env::home_dir()?.join(".nuget/packages")))
+}
+
+/// Loads the app in a folder, and says on standard error what limits the look at it.
+pub(crate) fn load_at(root: &Path, options: &AppOptions, output: &Output) -> Result<App, Failure> {
+    let here = current_folder()?;
     // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
-    let root = Disk.real(&root);
-    let sheets: Vec<PathBuf> = options.sheets.iter().map(|folder| normal(&here.join(folder))).collect();
-    let app = App::load(&Disk, &root, &sheets).map_err(|error| Failure::new(error.to_string()))?;
+    let root = Disk.real(root);
+    let choice = Choice {
+        sheets: options.sheets.iter().map(|folder| normal(&here.join(folder))).collect(),
+        variant: options.variant.clone(),
+        target: options.target.clone(),
+        configuration: options.configuration.clone(),
+        package_folder: package_folder(),
+    };
+    let app = App::load_choice(&Disk, &root, &choice).map_err(|error| Failure::new(error.to_string()))?;
+    for one in &app.unresolved {
+        let at = app.sources.position(one.place);
+        output.notice(&format!("{}:{}:{}: {}", app.sources.file(one.place.file).shown, at.line, at.column, one.what));
+    }
     for notice in &app.notices {
         output.notice(notice);
     }

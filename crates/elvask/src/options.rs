@@ -86,6 +86,15 @@ pub(crate) struct AppOptions {
     /// A folder with sheets that win over those of the app and of the packages; may be given several times.
     #[arg(long, value_name = "DIR")]
     pub(crate) sheets: Vec<PathBuf>,
+    /// The Android variant to look at; without it, every variant of the release build type.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) variant: Option<String>,
+    /// The iOS target to look at; without it, the app target.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) target: Option<String>,
+    /// The iOS configuration to look at; without it, Release.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) configuration: Option<String>,
     /// The form of the report.
     #[arg(long, value_name = "FORM", default_value = "human")]
     pub(crate) format: Format,
@@ -132,10 +141,26 @@ pub(crate) struct Demo {
 #[command(after_help = "\
 Examples:
   elvask survey
-  elvask survey apps/marram --format json")]
+  elvask survey apps/marram --format json
+  elvask survey --variant freeDebug              what another variant declares
+  elvask survey --variants                       all variants side by side, where they differ
+  elvask survey --merged > AndroidManifest.xml   the manifest as the build merges it
+  elvask survey --all                            every app of a repository")]
 pub(crate) struct Survey {
     #[command(flatten)]
     pub(crate) app: AppOptions,
+    /// Look at every app in the folder.
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Print the Android manifest as the build merges it.
+    #[arg(long, conflicts_with_all = ["variants", "all"])]
+    pub(crate) merged: bool,
+    /// With --merged: a comment before each element says where it comes from.
+    #[arg(long, requires = "merged")]
+    pub(crate) origins: bool,
+    /// Show all Android variants side by side, where they differ.
+    #[arg(long, conflicts_with_all = ["all", "variant"])]
+    pub(crate) variants: bool,
 }
 
 /// From which level on a check fails.
@@ -156,6 +181,7 @@ Examples:
   elvask check
   elvask check --release --deny warning      before an upload
   elvask check -q                            one line for each finding
+  elvask check --all                         every app of a repository
   elvask check --format json | jq '.summary'
 
 Exit codes: 0 clean, 1 findings at or above the failing level, 2 something could not be read.")]
@@ -168,6 +194,9 @@ pub(crate) struct Check {
     /// Look at the app as it is about to be released: sample values are errors.
     #[arg(long)]
     pub(crate) release: bool,
+    /// Look at every app in the folder.
+    #[arg(long)]
+    pub(crate) all: bool,
     /// List waived findings too, with their reasons.
     #[arg(long)]
     pub(crate) waived: bool,

@@ -115,16 +115,22 @@ fn the_survey() {
         "\
 App      APP (package.json)
 Android  example.marram.fieldlog, runs from level 24, targets level 35
-         android/app/src/main/AndroidManifest.xml
-iOS      not stated in so many words, lowest version not stated
+         variant release of 2, android/app/src/main/AndroidManifest.xml
+iOS      id not stated in so many words, lowest version not stated
          ios/Marram/Info.plist
+
+Levels (Android) 2
+  minSdkVersion     24  build.gradle:5
+  targetSdkVersion  35  build.gradle:6
 
 Permissions (Android) 1
   VIBRATE  ignored: it stands inside another element  tern_camera  AndroidManifest.xml:3
 
-Other keys (iOS) 2
-  CFBundleName        Marram  -  Info.plist:3
-  LSRequiresIPhoneOS  yes     -  Info.plist:5
+Icons and names (iOS) 1
+  CFBundleName  Marram  Info.plist:3
+
+Other keys (iOS) 1
+  LSRequiresIPhoneOS  yes  Info.plist:5
 
 Plugins 1
   tern_camera  2.1.0  node_modules/tern_camera/elvask-sheet.toml

@@ -405,7 +405,7 @@ fn android(reading: &Reading<'_>, flat: &Flat<'_>, module: &mut Module, folder: 
                 match reading.scope(flat).value(value).value {
                     Value::Text(name) => module.dimensions.push(name),
                     Value::List(values) => {
-                        module.dimensions.extend(values.iter().filter_map(|value| value.value.text()))
+                        module.dimensions.extend(values.iter().filter_map(|value| value.value.text()));
                     }
                     _ => {}
                 }
@@ -450,7 +450,7 @@ fn android(reading: &Reading<'_>, flat: &Flat<'_>, module: &mut Module, folder: 
             match rest.as_slice() {
                 ["manifest", "srcFile" | "setSrcFile"] => file = value().map(|path| normal(&folder.join(path))),
                 ["setRoot" | "root"] => {
-                    file = value().map(|path| normal(&folder.join(path).join("AndroidManifest.xml")))
+                    file = value().map(|path| normal(&folder.join(path).join("AndroidManifest.xml")));
                 }
                 _ => {}
             }
@@ -495,10 +495,10 @@ fn config(reading: &Reading<'_>, flat: &Flat<'_>, inner: &[&str], config: &mut C
         [] if is(name, &["versionNameSuffix"]) => set(&mut config.version_suffix, reading.stated(flat, Value::text)),
         [] if is(name, &["versionCode"]) => set(&mut config.version_code, reading.stated(flat, Value::number)),
         [] if is(name, &["dimension"]) => {
-            config.dimension = flat.value().and_then(|value| reading.scope(flat).value(value).value.text())
+            config.dimension = flat.value().and_then(|value| reading.scope(flat).value(value).value.text());
         }
         [] if is(name, &["minifyEnabled", "isMinifyEnabled"]) => {
-            set(&mut config.shrinks, reading.stated(flat, Value::flag))
+            set(&mut config.shrinks, reading.stated(flat, Value::flag));
         }
         [] if matches!(name, "proguardFiles" | "proguardFile" | "setProguardFiles") => {
             for argument in &flat.statement.arguments {
@@ -511,7 +511,7 @@ fn config(reading: &Reading<'_>, flat: &Flat<'_>, inner: &[&str], config: &mut C
             }
         }
         [] if matches!(name, "manifestPlaceholders" | "addManifestPlaceholders" | "setManifestPlaceholders") => {
-            placeholders(reading, flat, config)
+            placeholders(reading, flat, config);
         }
         ["manifestPlaceholders"] => {
             let arguments = &flat.statement.arguments;

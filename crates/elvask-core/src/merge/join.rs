@@ -76,10 +76,13 @@ impl<'d> Merged<'d> {
     }
 }
 
+/// Places with the inputs that they are in.
+type Taken = Vec<(crate::source::Place, usize)>;
+
 struct Joining<'a, 'd> {
     merged: Merged<'d>,
     /// What each marker took out, by the number of its element; an attribute by its name.
-    taken: HashMap<(usize, Option<String>), Vec<(crate::source::Place, usize)>>,
+    taken: HashMap<(usize, Option<String>), Taken>,
     values: &'a Values,
 }
 
@@ -200,7 +203,7 @@ impl<'d> Joining<'_, 'd> {
         };
         match marker {
             Marker::Merge | Marker::MergeOnlyAttributes | Marker::RemoveAll => {
-                self.element(id, loaded, other, input, inputs)
+                self.element(id, loaded, other, input, inputs);
             }
             Marker::Remove | Marker::Replace => {
                 self.check_selector(id, inputs);

@@ -80,10 +80,10 @@ fn attributes(text: &str) -> Vec<Found> {
     while let Some(byte) = bytes.get(at) {
         match byte {
             b'/' if bytes.get(at + 1) == Some(&b'/') => {
-                at += text.get(at..).and_then(|rest| rest.find('\n')).unwrap_or(text.len() - at)
+                at += text.get(at..).and_then(|rest| rest.find('\n')).unwrap_or(text.len() - at);
             }
             b'/' if bytes.get(at + 1) == Some(&b'*') => {
-                at += text.get(at..).and_then(|rest| rest.find("*/")).map_or(text.len() - at, |end| end + 2)
+                at += text.get(at..).and_then(|rest| rest.find("*/")).map_or(text.len() - at, |end| end + 2);
             }
             b'"' => at += text_len(text.get(at..).unwrap_or_default()),
             b'\'' => at += if bytes.get(at + 1) == Some(&b'\\') { 4 } else { 3 },

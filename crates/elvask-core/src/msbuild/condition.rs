@@ -15,6 +15,9 @@ const MAX_DEPTH: usize = 32;
 pub(super) fn holds(element: Element<'_>, values: &Values) -> Option<bool> {
     let Some(condition) = element.attribute_written("Condition") else { return Some(true) };
     let text = element.value_of(condition);
+    if text.trim().is_empty() {
+        return Some(true);
+    }
     let mut reader = Reader { text: &text, at: 0, values, depth: 0 };
     let value = reader.either();
     reader.skip();
@@ -209,7 +212,11 @@ impl<'t> Reader<'t> {
         let word = rest.get(..end)?;
         self.at += end.max(1);
         // `Exists('…')` and the like are not known.
-        (!word.is_empty() && !self.rest().starts_with('(')).then(|| word.to_owned())
+        if let Some(inside) = self.rest().strip_prefix('(') {
+            self.at += closing(inside).map_or(inside.len(), |end| end + 1) + 1;
+            return None;
+        }
+        (!word.is_empty()).then(|| word.to_owned())
     }
 }
 
@@ -260,7 +267,7 @@ mod tests {
             ("$([MSBuild]::IsOSPlatform('windows'))", None),
             ("'$(Configuration)' == 'Debug' and Exists('x')", Some(false)),
             ("nonsense", None),
-            ("", None),
+            ("", Some(true)),
         ] {
             assert_eq!(judged(condition), wanted, "{condition}");
         }

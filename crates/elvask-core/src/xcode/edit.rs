@@ -101,8 +101,8 @@ fn group_of(project: &Project, folder: &Path, full: &Path) -> Option<(String, St
 
 /// Returns where the last object of a kind starts and ends.
 fn section_end(project: &Project, kind: &str) -> Option<(usize, usize)> {
-    let objects = project.objects().iter().filter(|(_, object)| isa(object) == kind);
-    objects.last().map(|(id, object)| (id.span.start, object.span.end))
+    let mut objects = project.objects().iter().filter(|(_, object)| isa(object) == kind);
+    objects.next_back().map(|(id, object)| (id.span.start, object.span.end))
 }
 
 fn indent_before(text: &str, at: usize) -> &str {

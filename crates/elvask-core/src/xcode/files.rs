@@ -34,10 +34,10 @@ impl Resources {
                 }
             }
             "InfoPlist.xcstrings" if !self.catalogs.iter().any(|known| known == path) => {
-                self.catalogs.push(path.to_owned())
+                self.catalogs.push(path.to_owned());
             }
             "PrivacyInfo.xcprivacy" if !self.privacy.iter().any(|known| known == path) => {
-                self.privacy.push(path.to_owned())
+                self.privacy.push(path.to_owned());
             }
             _ => {}
         }

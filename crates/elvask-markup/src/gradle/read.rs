@@ -368,8 +368,7 @@ impl<'t> Reader<'t> {
         }
         self.depth += 1;
         let mut left = self.primary();
-        loop {
-            let Some(token) = self.peek() else { break };
+        while let Some(token) = self.peek() {
             let on_line = !token.new_line;
             let build: fn(Box<Expr>, Box<Expr>) -> ExprKind = match self.source(token) {
                 "+" if on_line => ExprKind::Sum,

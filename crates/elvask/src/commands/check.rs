@@ -7,13 +7,16 @@ use elvask_core::finding::{Finding, Level, Remedy};
 use elvask_core::record::CheckRecord;
 use elvask_core::source::Sources;
 
-use super::{Done, Outcome, load, settings};
+use super::{Done, Outcome, all_apps, load, load_at, settings, typed};
 use crate::options::{Check, Deny, Format};
 use crate::output::Output;
-use crate::render::style::{ERROR, FAINT, GOOD, NOTE, WARNING, paint};
+use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 use crate::render::{clean, count, snippet};
 
 pub(crate) fn run(options: &Check, output: &Output) -> Done {
+    if options.all {
+        return run_all(options, output);
+    }
     let app = load(&options.app, output)?;
     let report = check(&app, &settings(options.release));
     match options.app.format {
@@ -21,6 +24,49 @@ pub(crate) fn run(options: &Check, output: &Output) -> Done {
         Format::Human => output.result(&human(&app, &report, options.waived, output)),
     }
     Ok(outcome(&report, options.deny))
+}
+
+/// The checks of all apps of a repository.
+#[derive(serde::Serialize)]
+struct AllChecks {
+    format: u32,
+    apps: Vec<AppCheck>,
+}
+
+#[derive(serde::Serialize)]
+struct AppCheck {
+    path: String,
+    #[serde(flatten)]
+    check: CheckRecord,
+}
+
+fn run_all(options: &Check, output: &Output) -> Done {
+    let (mut worst, mut records) = (Outcome::Clean, Vec::new());
+    for (at, root) in all_apps(&options.app)?.into_iter().enumerate() {
+        let app = load_at(&root, &options.app, output)?;
+        let report = check(&app, &settings(options.release));
+        let path = typed(&root);
+        match options.app.format {
+            Format::Json => {
+                let check = CheckRecord::of(&app, &app.sources, &report, options.waived);
+                records.push(AppCheck { path, check });
+            }
+            Format::Human => {
+                let gap = if at > 0 { "\n" } else { "" };
+                output.result(&format!("{gap}{}\n", paint(HEADING, &clean(&path))));
+                output.result(&human(&app, &report, options.waived, output));
+            }
+        }
+        worst = match (worst, outcome(&report, options.deny)) {
+            (Outcome::CouldNotRun, _) | (_, Outcome::CouldNotRun) => Outcome::CouldNotRun,
+            (Outcome::Found, _) | (_, Outcome::Found) => Outcome::Found,
+            _ => Outcome::Clean,
+        };
+    }
+    if options.app.format == Format::Json {
+        output.json(&AllChecks { format: elvask_core::record::FORMAT, apps: records });
+    }
+    Ok(worst)
 }
 
 /// Returns how a check ends: what cannot be read outweighs what is found.

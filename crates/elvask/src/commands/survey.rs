@@ -3,40 +3,152 @@
 use elvask_core::Platform;
 use elvask_core::app::{App, Level};
 use elvask_core::check::{Context, check};
+use elvask_core::discover::widget::Widget;
 use elvask_core::finding::NeededBy;
-use elvask_core::record::SurveyRecord;
+use elvask_core::record::{SurveyRecord, VariantsRecord};
 use elvask_core::source::Place;
 use elvask_core::surface::Surface;
-use elvask_core::survey::{Declaration, KINDS, Survey, survey};
+use elvask_core::survey::{Declaration, Section, Survey, differences, survey};
 use elvask_platform::android::PERMISSION_PREFIX;
 
-use super::{Done, Outcome, load, settings};
+use super::{Done, Outcome, all_apps, load, load_at, settings, typed};
 use crate::options::{self, Format};
-use crate::output::Output;
+use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint};
 use crate::render::{clean, columns, fitted, snippet};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
-    let app = load(&options.app, output)?;
+    if !options.all {
+        let app = load(&options.app, output)?;
+        return if options.variants {
+            side_by_side(&app, options, output)
+        } else if options.merged {
+            merged(&app, options, output)
+        } else {
+            one(&app, options, output, |record| output.json(record))
+        };
+    }
+    let (mut outcome, mut records) = (Outcome::Clean, Vec::new());
+    for (at, root) in all_apps(&options.app)?.into_iter().enumerate() {
+        let app = load_at(&root, &options.app, output)?;
+        if options.app.format == Format::Human && at > 0 {
+            output.result("\n");
+        }
+        let path = typed(&root);
+        let done = one(&app, options, output, |record| {
+            records.push(AppSurvey { path: path.clone(), survey: record.clone() });
+        })?;
+        if done != Outcome::Clean {
+            outcome = done;
+        }
+    }
+    if options.app.format == Format::Json {
+        output.json(&AllSurveys { format: elvask_core::record::FORMAT, apps: records });
+    }
+    Ok(outcome)
+}
+
+/// The surveys of all apps of a repository.
+#[derive(serde::Serialize)]
+struct AllSurveys {
+    format: u32,
+    apps: Vec<AppSurvey>,
+}
+
+#[derive(serde::Serialize)]
+struct AppSurvey {
+    path: String,
+    #[serde(flatten)]
+    survey: SurveyRecord,
+}
+
+/// Surveys one app; what is to be printed as JSON goes to `json`.
+fn one(app: &App, options: &options::Survey, output: &Output, mut json: impl FnMut(&SurveyRecord)) -> Done {
     let settings = settings(false);
-    let surface = Surface::read(&app, &app.sources);
-    let context = Context::new(&app, &app.sources, &surface, &settings);
+    let surface = Surface::read(app, &app.sources);
+    let context = Context::new(app, &app.sources, &surface, &settings);
     let survey = survey(&context);
     match options.app.format {
-        Format::Json => output.json(&SurveyRecord::of(&app, &survey)),
-        Format::Human => output.result(&human(&app, &survey)),
+        Format::Json => json(&SurveyRecord::of(app, &survey)),
+        Format::Human => output.result(&human(app, &context, &survey)),
     }
-    let report = check(&app, &settings);
+    Ok(obstacles(app, output))
+}
+
+/// Says what could not be read.
+fn obstacles(app: &App, output: &Output) -> Outcome {
+    let report = check(app, &settings(false));
     let mut outcome = Outcome::Clean;
     for obstacle in report.obstacles() {
         output.say(snippet::finding(&app.sources, obstacle).trim_end());
         outcome = Outcome::CouldNotRun;
     }
-    Ok(outcome)
+    outcome
 }
 
-fn human(app: &App, survey: &Survey) -> String {
-    let mut out = identity(app);
+/// Prints the manifest as the build merges it.
+fn merged(app: &App, options: &options::Survey, output: &Output) -> Done {
+    let Some(android) = &app.android else {
+        return Err(Failure::new("the app has no Android side, so there is no manifest to merge".to_owned()));
+    };
+    let surface = Surface::read(app, &app.sources);
+    let Some(variant) = android.judged().next() else {
+        return Err(Failure::new("the app has no variant that is released".to_owned()));
+    };
+    let Some(effective) = surface.effective(app, variant) else {
+        obstacles(app, output);
+        return Ok(Outcome::CouldNotRun);
+    };
+    if android.judged.len() > 1 {
+        let others: Vec<_> = android.judged().skip(1).map(|variant| variant.name.as_str()).collect();
+        output.notice(&format!("this is {}; --variant names another: {}", variant.name, others.join(", ")));
+    }
+    for problem in &effective.merged.problems {
+        let at = app.sources.position(problem.place);
+        let file = &app.sources.file(problem.place.file).shown;
+        output.notice(&format!("{file}:{}:{}: the build stops here: {}", at.line, at.column, problem.sentence()));
+    }
+    let origin = |place: Place| {
+        let at = app.sources.position(place);
+        clean(&format!("{}:{}", app.sources.file(place.file).shown, at.line)).into_owned()
+    };
+    output.result(&effective.merged.print(options.origins.then_some(&origin as &dyn Fn(Place) -> String)));
+    Ok(obstacles(app, output))
+}
+
+/// Shows the variants side by side, where they differ.
+fn side_by_side(app: &App, options: &options::Survey, output: &Output) -> Done {
+    let (names, differences) = differences(app, &app.sources);
+    if options.app.format == Format::Json {
+        output.json(&VariantsRecord::of(&names, &differences));
+        return Ok(obstacles(app, output));
+    }
+    let mut out = format!("{} {}\n", paint(HEADING, "Variants"), paint(FAINT, &clean(&names.join(", "))));
+    if differences.is_empty() {
+        out.push_str("\nThey do not differ.\n");
+    } else {
+        let mut head = vec![String::new()];
+        head.extend(names.iter().map(|name| paint(HEADING, &clean(name))));
+        let mut rows = vec![head];
+        for one in &differences {
+            let name = one.name.replace(PERMISSION_PREFIX, "");
+            let mut row = vec![clean(&format!("{} {name}", one.element)).into_owned()];
+            row.extend(one.values.iter().map(|value| match value.as_deref() {
+                None => paint(FAINT, "-"),
+                Some("") => "yes".to_owned(),
+                Some(value) => shorten(&clean(value), 36),
+            }));
+            rows.push(row);
+        }
+        out.push('\n');
+        out.push_str(&columns(&rows, 2));
+    }
+    output.result(&out);
+    Ok(obstacles(app, output))
+}
+
+fn human(app: &App, context: &Context<'_>, survey: &Survey) -> String {
+    let mut out = identity(app, survey);
     for platform in [Platform::Android, Platform::Ios] {
         if !app.has(platform) {
             continue;
@@ -44,22 +156,68 @@ fn human(app: &App, survey: &Survey) -> String {
         if platform == Platform::Android && !survey.entry_points.is_empty() {
             out.push_str(&heading(platform, "Entry points", survey.entry_points.len()));
             let row = |one: &elvask_core::survey::EntryPoint| {
-                let how = if one.launcher { "the launcher starts it" } else { "other apps may start it" };
-                vec![clean(&one.class).into_owned(), one.kind.clone(), how.to_owned(), place(app, one.place)]
+                let mut how =
+                    if one.launcher { "the launcher starts it" } else { "other apps may start it" }.to_owned();
+                if let Some(permission) = &one.guarded_by {
+                    how.push_str(&format!(" that hold {}", permission.replace(PERMISSION_PREFIX, "")));
+                }
+                vec![
+                    clean(&one.class).into_owned(),
+                    one.kind.clone(),
+                    clean(&how).into_owned(),
+                    place(app, one.place, one.origin.as_deref()),
+                ]
             };
             out.push_str(&columns(&survey.entry_points.iter().map(row).collect::<Vec<_>>(), 2));
         }
-        for kind in KINDS {
-            let of_kind = |one: &&Declaration| one.platform == platform && one.kind == kind.id;
-            let listed: Vec<_> = survey.declarations.iter().filter(of_kind).collect();
-            if listed.is_empty() {
+        for section in Section::ALL {
+            let of_section = |one: &&Declaration| one.platform == platform && one.section == section;
+            let listed: Vec<_> = survey.declarations.iter().filter(of_section).collect();
+            // Who the app is stands at the top already.
+            if listed.is_empty() || section == Section::Identity {
                 continue;
             }
-            out.push_str(&heading(platform, kind.title, listed.len()));
-            out.push_str(&fitted(listed.iter().map(|one| row(app, one)).collect(), 2, 1));
+            out.push_str(&heading(platform, section.title(), listed.len()));
+            let needs = listed.iter().any(|one| !one.needed_by.is_empty());
+            let rows = listed.iter().flat_map(|one| rows(app, context, one, needs)).collect();
+            out.push_str(&fitted(rows, 2, 1));
         }
     }
+    if let Some(widget) = &app.widget {
+        out.push_str(&widget_lines(app, widget));
+    }
     out.push_str(&plugins(app));
+    out
+}
+
+/// Lists what a hybrid app's `config.xml` says.
+fn widget_lines(app: &App, widget: &Widget) -> String {
+    let mut out = format!("\n{}\n", paint(HEADING, "config.xml"));
+    let said = [
+        ("id", &widget.id),
+        ("version", &widget.version),
+        ("name", &widget.name),
+        ("description", &widget.description),
+        ("author", &widget.author),
+    ];
+    let mut rows = Vec::new();
+    for (name, said) in said {
+        if let Some(said) = said {
+            rows.push(vec![
+                name.to_owned(),
+                shorten(&clean(&said.text), 60),
+                String::new(),
+                place(app, said.place, None),
+            ]);
+        }
+    }
+    for one in &widget.declares {
+        let value = one.value.as_deref().map(|value| format!(" {}", shorten(&clean(value), 40))).unwrap_or_default();
+        let platform = one.platform.map(|platform| format!("{} alone", platform.title())).unwrap_or_default();
+        let name = format!("{}{value}", shorten(&clean(&one.name), 60));
+        rows.push(vec![one.kind.to_owned(), name, platform, place(app, one.place, None)]);
+    }
+    out.push_str(&columns(&rows, 2));
     out
 }
 
@@ -67,10 +225,22 @@ fn heading(platform: Platform, title: &str, number: usize) -> String {
     format!("\n{} {}\n", paint(HEADING, &format!("{title} ({})", platform.title())), paint(FAINT, &number.to_string()))
 }
 
-fn identity(app: &App) -> String {
-    let text = |value: Option<String>| match value {
-        Some(value) => clean(&value).into_owned(),
-        None => "not stated in so many words".to_owned(),
+fn identity(app: &App, survey: &Survey) -> String {
+    let text = |value: Option<&str>| match value {
+        Some(value) => clean(value).into_owned(),
+        None => "id not stated in so many words".to_owned(),
+    };
+    let said = |platform: Platform, names: &[&str]| {
+        let of = |name: &&str| {
+            let mut found = survey.declarations.iter().filter(|one| one.platform == platform && one.name == **name);
+            found.find(|one| one.section == Section::Identity).and_then(|one| one.value.clone())
+        };
+        names.iter().filter_map(of).collect::<Vec<_>>()
+    };
+    let version = |platform: Platform, names: [&str; 2]| match said(platform, &names).as_slice() {
+        [] => String::new(),
+        [only] => format!(", version {}", clean(only)),
+        [name, code, ..] => format!(", version {} ({})", clean(name), clean(code)),
     };
     let layouts: Vec<_> = app.layouts.iter().map(|layout| layout.file()).collect();
     let mut rows = vec![vec![
@@ -85,24 +255,40 @@ fn identity(app: &App) -> String {
         };
         let levels =
             format!("runs from level {}, targets level {}", level(&android.min_level), level(&android.target_level));
-        rows.push(vec![paint(HEADING, "Android"), format!("{}, {levels}", text(android.id.value.clone()))]);
-        let file = android.manifest.map(|file| app.sources.file(file).shown.clone());
-        rows.push(vec![String::new(), paint(FAINT, &text(file))]);
+        let version = version(Platform::Android, ["versionName", "versionCode"]);
+        rows.push(vec![paint(HEADING, "Android"), format!("{}{version}, {levels}", text(android.id.value.as_deref()))]);
+        let judged: Vec<_> = android.judged().map(|variant| variant.name.as_str()).collect();
+        let others = android.variants.len() - judged.len();
+        let mut about = clean(&format!("variant {}", judged.join(", "))).into_owned();
+        if android.variants.len() > 1 && others > 0 {
+            about.push_str(&format!(" of {}", android.variants.len()));
+        }
+        let file = android.manifest.map(|file| clean(&app.sources.file(file).shown).into_owned());
+        let file = file.unwrap_or_else(|| "no manifest that can be read".to_owned());
+        rows.push(vec![String::new(), paint(FAINT, &format!("{about}, {file}"))]);
     }
     if let Some(ios) = &app.ios {
-        let version = ios
+        let min = ios
             .min_version
             .value
             .map_or("lowest version not stated".to_owned(), |version| format!("runs from {version}"));
-        let target = ios.target.as_deref().map(|target| format!(", target {}", clean(target))).unwrap_or_default();
-        rows.push(vec![paint(HEADING, "iOS"), format!("{}, {version}{target}", text(ios.id.value.clone()))]);
-        let file = ios.plist.map(|file| app.sources.file(file).shown.clone());
-        rows.push(vec![String::new(), paint(FAINT, &text(file))]);
+        let version = version(Platform::Ios, ["version", "build"]);
+        rows.push(vec![paint(HEADING, "iOS"), format!("{}{version}, {min}", text(ios.id.value.as_deref()))]);
+        let target = ios.target.as_deref().map(|target| format!("target {target}, ")).unwrap_or_default();
+        let configuration =
+            if ios.configuration.is_empty() { String::new() } else { format!("{}, ", ios.configuration) };
+        let file = match (ios.generated, ios.plist) {
+            (true, _) => "Info.plist made by the build from settings".to_owned(),
+            (false, Some(file)) => app.sources.file(file).shown.clone(),
+            (false, None) => "no Info.plist that can be read".to_owned(),
+        };
+        rows.push(vec![String::new(), paint(FAINT, &clean(&format!("{target}{configuration}{file}")))]);
     }
     columns(&rows, 0)
 }
 
-fn row(app: &App, one: &Declaration) -> Vec<String> {
+/// Returns the lines of a declaration: itself, and its texts in other languages.
+fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec<Vec<String>> {
     let name = clean(one.name.strip_prefix(PERMISSION_PREFIX).unwrap_or(&one.name)).into_owned();
     let mut about = Vec::new();
     if let Some(why) = one.ignored {
@@ -116,10 +302,37 @@ fn row(app: &App, one: &Declaration) -> Vec<String> {
     match (&one.value, one.kind) {
         (Some(value), _) if value.trim().is_empty() => about.push(paint(WARNING, "empty")),
         (Some(value), "usage") => about.push(format!("\"{}\"", shorten(&clean(value), 48))),
-        (Some(value), _) => about.push(shorten(&clean(value), 48)),
+        (Some(value), _) => about.push(shorten(&clean(value).replace("android.intent.category.", ""), 80)),
         (None, _) => {}
     }
-    vec![name, about.join(", "), needed(&one.needed_by), place(app, one.place)]
+    if !one.only_in.is_empty() {
+        about.push(format!("only in {}", clean(&one.only_in.join(", "))));
+    }
+    for (value, lost) in one.overrode.iter().take(2) {
+        let at = app.sources.position(*lost);
+        let file = &app.sources.file(lost.file).shown;
+        about.push(paint(
+            FAINT,
+            &clean(&format!("wins over {} ({}:{})", shorten(value, 24), short_file(file), at.line)),
+        ));
+    }
+    let cells = |name: String, about: String, needed: String, place: String| match needs {
+        true => vec![name, about, needed, place],
+        false => vec![name, about, place],
+    };
+    let mut lines =
+        vec![cells(name, about.join(", "), needed(&one.needed_by), place(app, one.place, one.origin.as_deref()))];
+    let own = context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
+    for (language, text, at) in &one.translations {
+        let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
+        let text = format!("{}: \"{}\"{mark}", clean(language), shorten(&clean(text), 48));
+        lines.push(cells(String::new(), text, String::new(), place(app, *at, None)));
+    }
+    lines
+}
+
+fn short_file(file: &str) -> &str {
+    file.rsplit('/').next().unwrap_or(file)
 }
 
 fn needed(needed_by: &[NeededBy]) -> String {
@@ -128,11 +341,15 @@ fn needed(needed_by: &[NeededBy]) -> String {
     if names.is_empty() { paint(FAINT, "-") } else { names.join(", ") }
 }
 
-fn place(app: &App, place: Place) -> String {
+/// Returns a place with its origin in the merge: `tern_camera AndroidManifest.xml:3`.
+fn place(app: &App, place: Place, origin: Option<&str>) -> String {
     let at = app.sources.position(place);
     let file = &app.sources.file(place.file).shown;
-    let name = file.rsplit('/').next().unwrap_or(file);
-    paint(FAINT, &format!("{}:{}", clean(name), at.line))
+    let origin = origin
+        .filter(|origin| !origin.starts_with("INFOPLIST_KEY_"))
+        .map(|origin| format!("{origin} "))
+        .unwrap_or_default();
+    paint(FAINT, &clean(&format!("{origin}{}:{}", short_file(file), at.line)))
 }
 
 fn shorten(text: &str, most: usize) -> String {
