@@ -1,5 +1,7 @@
 //! The check: what an app declares, held against what its plugins and platforms require.
 
+use std::sync::Arc;
+
 use elvask_markup::plist::plan::NewValue;
 
 use crate::app::App;
@@ -20,9 +22,9 @@ pub struct Context<'a> {
     /// The parsed platform files.
     pub surface: &'a Surface,
     /// The main manifest, where there is one that can be read.
-    pub manifest: Option<ManifestView<'a>>,
+    pub manifest: Option<Arc<ManifestView<'a>>>,
     /// The manifests that go into the variants that are judged, the main one first.
-    pub manifests: Vec<ManifestView<'a>>,
+    pub manifests: Vec<Arc<ManifestView<'a>>>,
     /// The effective manifests of the variants that are judged.
     pub variants: Vec<Effective<'a>>,
     /// The property list, where there is one that can be read.
@@ -41,12 +43,13 @@ impl<'a> Context<'a> {
     /// Prepares the look at an app with its platform files as they are in `sources`.
     #[must_use]
     pub fn new(app: &'a App, sources: &'a Sources, surface: &'a Surface, settings: &'a Settings) -> Self {
-        let manifest = surface.manifest(app);
         let plist = surface.plist(app);
-        let manifests = surface.judged_manifests(app);
+        let manifests: Vec<_> = surface.judged_manifests(app).into_iter().map(Arc::new).collect();
+        let main = app.android.as_ref().and_then(|android| android.manifest);
+        let manifest = manifests.iter().find(|manifest| Some(manifest.file) == main).cloned();
         let judged = app.android.iter().flat_map(super::app::AndroidApp::judged);
         let variants: Vec<_> = judged.filter_map(|variant| surface.effective(app, variant)).collect();
-        let answers = Answers::gather(app, settings, manifest.as_ref(), plist.as_ref());
+        let answers = Answers::gather(app, settings, manifest.as_deref(), plist.as_ref());
         let needs = Needs::gather(app, &answers);
         let levels = variants.first().map_or_else(|| app.levels(), |first| first.levels.clone());
         Context { app, sources, surface, manifest, manifests, variants, plist, needs, answers, settings, levels }
@@ -73,7 +76,7 @@ impl<'a> Context<'a> {
     /// Returns the manifest of the app that a file is.
     #[must_use]
     pub fn manifest_of(&self, file: FileId) -> Option<&ManifestView<'a>> {
-        self.manifests.iter().find(|manifest| manifest.file == file)
+        self.manifests.iter().map(Arc::as_ref).find(|manifest| manifest.file == file)
     }
 
     /// Returns the purpose that the owner gives for a key.
@@ -84,6 +87,17 @@ impl<'a> Context<'a> {
         let project = self.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
         // A text that nobody has worded yet is no purpose, wherever it stands.
         purpose(self.app, self.settings, key, stated.or(project)).filter(|given| !rules::is_unfilled(&given.text))
+    }
+
+    /// Returns the purpose that the owner gives for a key in one language, and in no other.
+    #[must_use]
+    pub fn purpose_in(&self, key: &str, language: &str) -> Option<String> {
+        let mut names: Vec<&str> = vec![key];
+        names.extend(elvask_platform::capability::capabilities_with("usage", key).map(|capability| capability.name));
+        let written =
+            names.iter().find_map(|name| self.app.config.purposes.iter().find(|one| one.name.text == *name))?;
+        let text = written.texts.iter().find(|(known, _)| known == language);
+        text.map(|(_, text)| text.text.clone())
     }
 
     /// Puts the answers of a requirement's plugin into a text.
@@ -194,6 +208,20 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
     });
     Report { findings }
+}
+
+/// Returns what kept parts of the app from being read, without checking the rest.
+#[must_use]
+pub fn obstacles(app: &App, surface: &Surface, settings: &Settings) -> Vec<Finding> {
+    if app.faults.is_empty() && surface.faults.is_empty() {
+        return Vec::new();
+    }
+    let context = Context::new(app, &app.sources, surface, settings);
+    let mut findings = Vec::new();
+    for rule in RULES.iter().filter(|rule| rules::is_obstacle(rule.about().id)) {
+        rule.check(&context, &mut findings);
+    }
+    findings
 }
 
 fn waive(context: &Context<'_>, findings: &mut [Finding]) {

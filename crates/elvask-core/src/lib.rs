@@ -15,6 +15,7 @@ pub mod files;
 pub mod fill;
 pub mod finding;
 pub mod gradle;
+mod hash;
 pub mod merge;
 pub mod msbuild;
 pub mod needs;

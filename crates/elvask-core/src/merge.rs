@@ -8,11 +8,11 @@ mod load;
 mod print;
 
 use std::borrow::Cow;
-use std::collections::HashMap;
 
 use elvask_markup::xml::{Document, Element};
 
 use crate::gradle::Stated;
+use crate::hash::QuickMap;
 use crate::msbuild::SourceDeclaration;
 use crate::source::{FileId, Place};
 
@@ -337,7 +337,7 @@ pub struct Merged<'d> {
     pub unfilled: Vec<Unfilled>,
     /// Whose each input is.
     pub roles: Vec<Role>,
-    index: HashMap<(usize, &'d str, Option<Cow<'d, str>>), usize>,
+    index: QuickMap<(usize, &'d str, Option<Cow<'d, str>>), usize>,
 }
 
 impl<'d> Merged<'d> {

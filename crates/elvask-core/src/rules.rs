@@ -60,6 +60,7 @@ pub trait Rule: Sync {
 
 /// All rules, in the order of the documentation.
 pub static RULES: &[&dyn Rule] = &[
+    &android::merge_conflict::MergeConflict,
     &android::permission_missing::PermissionMissing,
     &android::permission_misplaced::PermissionMisplaced,
     &android::permission_duplicate::PermissionDuplicate,
@@ -81,6 +82,7 @@ pub static RULES: &[&dyn Rule] = &[
     &ios::purpose_empty::PurposeEmpty,
     &ios::purpose_placeholder::PurposePlaceholder,
     &ios::purpose_vague::PurposeVague,
+    &ios::purpose_untranslated::PurposeUntranslated,
     &ios::purpose_unknown::PurposeUnknown,
     &ios::purpose_superseded::PurposeSuperseded,
     &ios::plist_missing::PlistMissing,

@@ -14,9 +14,10 @@ pub use settings::{Expanded, Layer, Setting, Settings};
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
-use elvask_markup::openstep::{self, Value};
+use elvask_markup::Span;
+use elvask_markup::openstep::{self, Object, Objects, Value};
 
 use crate::app::Loading;
 use crate::source::{FileId, Place};
@@ -68,12 +69,14 @@ pub struct Project {
     pub targets: Vec<Target>,
     /// The text of the file.
     pub(crate) source: Arc<str>,
-    /// The whole file.
-    pub(crate) tree: Value,
-    /// The objects by their ids: where each stands among the entries of `objects`.
-    index: HashMap<String, usize>,
-    /// The group that each reference is in.
-    parents: HashMap<String, String>,
+    /// What stands beside the objects.
+    rest: Value,
+    /// The objects, not yet read.
+    objects: Vec<Object>,
+    /// The objects by their ids: where each stands among `objects`.
+    index: HashMap<Box<str>, usize>,
+    /// The group that each reference is in; put together when it is first asked for.
+    parents: OnceLock<HashMap<String, String>>,
     /// The project's own configurations.
     configurations: Vec<Configuration>,
 }
@@ -138,7 +141,9 @@ impl Project {
         name: String,
     ) -> Result<Project, openstep::OpenStepError> {
         let source: Arc<str> = text.into();
-        let tree = openstep::parse(&source)?;
+        let Objects { rest, objects } = openstep::parse_objects(&source)?;
+        let index =
+            objects.iter().enumerate().map(|(at, object)| (unquoted(object.id.of(&source)).into(), at)).collect();
         let mut project = Project {
             file,
             folder,
@@ -146,27 +151,15 @@ impl Project {
             language: None,
             targets: Vec::new(),
             source,
-            tree,
-            index: HashMap::new(),
-            parents: HashMap::new(),
+            rest,
+            objects,
+            index,
+            parents: OnceLock::new(),
             configurations: Vec::new(),
         };
-        let mut parents = Vec::new();
-        for (at, (id, object)) in project.objects().iter().enumerate() {
-            let Some(id) = id.as_str() else { continue };
-            let isa = object.get("isa").and_then(Value::as_str).unwrap_or_default();
-            if matches!(isa, "PBXGroup" | "PBXVariantGroup") {
-                let children = object.get("children").and_then(Value::as_array).unwrap_or_default();
-                parents.extend(children.iter().filter_map(|child| Some((child.as_str()?.to_owned(), id.to_owned()))));
-            }
-            parents.push((String::new(), at.to_string()));
-        }
-        let ids: Vec<_> = project.objects().iter().filter_map(|(id, _)| id.as_str().map(str::to_owned)).collect();
-        project.index = ids.into_iter().enumerate().map(|(at, id)| (id, at)).collect();
-        project.parents = parents.into_iter().filter(|(child, _)| !child.is_empty()).collect();
-        let root = project.tree.get("rootObject").and_then(Value::as_str).map(str::to_owned);
-        let Some(root) = root.as_deref().and_then(|root| project.object(root)) else { return Ok(project) };
-        let configurations = project.configurations_of(root);
+        let root = project.rest.get("rootObject").and_then(Value::as_str);
+        let Some(root) = root.and_then(|root| project.object(root)) else { return Ok(project) };
+        let configurations = project.configurations_of(&root);
         let language = root.get("developmentRegion").and_then(Value::as_str).map(str::to_owned);
         let ids = root.get("targets").and_then(Value::as_array).unwrap_or_default();
         let targets: Vec<_> = ids.iter().filter_map(|id| project.target(id.as_str()?)).collect();
@@ -174,13 +167,36 @@ impl Project {
         Ok(project)
     }
 
-    fn objects(&self) -> &[(Value, Value)] {
-        self.tree.get("objects").and_then(Value::as_dict).unwrap_or_default()
+    /// Goes through the objects of a kind, with their ids.
+    fn of_kind<'p>(&'p self, kind: &'p str) -> impl Iterator<Item = (&'p str, Span, Value)> {
+        let named = self.objects.iter().filter(move |object| object.body.of(&self.source).contains(kind));
+        let read = named.filter_map(|object| {
+            let value = openstep::parse_at(&self.source, object.body)?;
+            Some((unquoted(object.id.of(&self.source)), object.id, value))
+        });
+        read.filter(move |(_, _, value)| value.get("isa").and_then(Value::as_str) == Some(kind))
     }
 
-    /// Returns an object by its id.
-    pub(crate) fn object(&self, id: &str) -> Option<&Value> {
-        self.objects().get(*self.index.get(id)?).map(|(_, object)| object)
+    /// Reads an object by its id.
+    pub(crate) fn object(&self, id: &str) -> Option<Value> {
+        let object = self.objects.get(*self.index.get(id)?)?;
+        openstep::parse_at(&self.source, object.body)
+    }
+
+    /// Returns the group that a reference is in.
+    fn parent(&self, id: &str) -> Option<&str> {
+        let parents = self.parents.get_or_init(|| {
+            let groups = ["PBXGroup", "PBXVariantGroup"].into_iter().flat_map(|kind| self.of_kind(kind));
+            let children = groups.flat_map(|(group, _, value)| {
+                let children = value.get("children").and_then(Value::as_array).unwrap_or_default();
+                children
+                    .iter()
+                    .filter_map(|child| Some((child.as_str()?.to_owned(), group.to_owned())))
+                    .collect::<Vec<_>>()
+            });
+            children.collect()
+        });
+        parents.get(id).map(String::as_str)
     }
 
     fn text<'v>(&self, object: &'v Value, key: &str) -> Option<&'v str> {
@@ -189,23 +205,23 @@ impl Project {
 
     fn target(&self, id: &str) -> Option<Target> {
         let object = self.object(id)?;
-        let product = self.text(object, "productType").map_or(Product::Other, Product::of);
+        let product = self.text(&object, "productType").map_or(Product::Other, Product::of);
         let dependencies = object.get("dependencies").and_then(Value::as_array).unwrap_or_default();
         let needs = dependencies.iter().filter_map(|dependency| {
             let dependency = self.object(dependency.as_str()?)?;
-            self.text(dependency, "target").map(str::to_owned)
+            self.text(&dependency, "target").map(str::to_owned)
         });
-        let name = self.text(object, "name").or_else(|| self.text(object, "productName"))?.to_owned();
-        let (needs, configurations) = (needs.collect(), self.configurations_of(object));
+        let name = self.text(&object, "name").or_else(|| self.text(&object, "productName"))?.to_owned();
+        let (needs, configurations) = (needs.collect(), self.configurations_of(&object));
         Some(Target { id: id.to_owned(), name, product, configurations, needs })
     }
 
     fn configurations_of(&self, owner: &Value) -> Vec<Configuration> {
         let list = self.text(owner, "buildConfigurationList").and_then(|id| self.object(id));
-        let ids = list.and_then(|list| list.get("buildConfigurations")?.as_array()).unwrap_or_default();
+        let ids = list.as_ref().and_then(|list| list.get("buildConfigurations")?.as_array()).unwrap_or_default();
         let one = |id: &Value| {
             let id = id.as_str()?;
-            let name = self.text(self.object(id)?, "name")?.to_owned();
+            let name = self.text(&self.object(id)?, "name")?.to_owned();
             Some(Configuration { id: id.to_owned(), name })
         };
         ids.iter().filter_map(one).collect()
@@ -256,11 +272,11 @@ impl Project {
 
     fn path_within(&self, id: &str, depth: usize) -> Option<PathBuf> {
         let object = self.object(id)?;
-        let own = self.text(object, "path");
-        let tree = self.text(object, "sourceTree").unwrap_or("<group>");
+        let own = self.text(&object, "path");
+        let tree = self.text(&object, "sourceTree").unwrap_or("<group>");
         let base = match tree {
             "SOURCE_ROOT" => self.folder.clone(),
-            "<group>" => match self.parents.get(id) {
+            "<group>" => match self.parent(id) {
                 Some(parent) if depth < 64 => self.path_within(parent, depth + 1)?,
                 _ => self.folder.clone(),
             },
@@ -269,4 +285,9 @@ impl Project {
         };
         Some(own.map_or(base.clone(), |own| crate::files::normal(&base.join(own))))
     }
+}
+
+/// Returns an id without the quotes that it may stand in.
+fn unquoted(id: &str) -> &str {
+    id.trim_matches(['"', '\''])
 }

@@ -342,7 +342,7 @@ fn the_whole_table_of_contents() {
 #[test]
 fn variants_side_by_side() {
     let app = App::load(&whole(), Path::new("/app"), &[]).unwrap();
-    let (names, rows) = elvask_core::survey::differences(&app, &app.sources);
+    let (names, rows) = elvask_core::survey::differences(&app, &Surface::read(&app, &app.sources));
     assert_eq!(names, ["freeRelease", "fullRelease", "freeDebug", "fullDebug"]);
     let rows: Vec<_> = rows
         .iter()

@@ -2,7 +2,6 @@
 //!
 //! Source: "Manage manifest files" in the platform's build documentation.
 
-use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::table::rows;
@@ -34,7 +33,7 @@ pub struct ElementKind {
 /// Returns what an element is to the merger; `None` for elements that it does not know, which are always kept.
 #[must_use]
 pub fn element_kind(name: &str) -> Option<&'static ElementKind> {
-    static KINDS: OnceLock<HashMap<&'static str, ElementKind>> = OnceLock::new();
+    static KINDS: OnceLock<Vec<(&'static str, ElementKind)>> = OnceLock::new();
     let kinds = KINDS.get_or_init(|| {
         let kind = |row: crate::table::Row| {
             let policy = match row.cell(1) {
@@ -45,9 +44,12 @@ pub fn element_kind(name: &str) -> Option<&'static ElementKind> {
             let keys = row.words(2).into_iter().filter(|key| *key != "-").collect();
             (row.cell(0), ElementKind { policy, keys, either: row.words(3), classes: row.words(4) })
         };
-        rows(include_str!("../data/manifest-elements.tsv")).map(kind).collect()
+        let mut kinds: Vec<_> = rows(include_str!("../data/manifest-elements.tsv")).map(kind).collect();
+        kinds.sort_by_key(|(name, _)| *name);
+        kinds
     });
-    kinds.get(name)
+    let at = kinds.binary_search_by_key(&name, |(known, _)| known).ok()?;
+    kinds.get(at).map(|(_, kind)| kind)
 }
 
 /// Returns the permissions that the merger adds for a library: pairs of the permission that the library must ask for

@@ -1,6 +1,7 @@
 //! How long the program takes, from its start to its end, and how long the heavy parts take.
 //!
-//! `cargo bench -p elvask`. Aims: `--version` under 5 ms, `check` on the sample app under 20 ms.
+//! `cargo bench -p elvask`. Aims: `--version` under 5 ms, `check` on the sample app under 20 ms, `survey` on an app with a project
+//! file of 2 MB, a manifest of 1 MB and 300 plugins with manifests under 60 ms.
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -107,5 +108,76 @@ fn documents(bench: &mut Criterion) {
     }
 }
 
-criterion_group!(benches, program, documents);
+/// A project file of about two megabytes: many files in groups, one app target.
+fn large_project() -> String {
+    let (mut references, mut children) = (String::new(), String::new());
+    for at in 0..11_000 {
+        let id = format!("{at:024X}");
+        references.push_str(&format!(
+            "\t\t{id} /* Screen{at}.swift */ = {{isa = PBXFileReference; fileEncoding = 4; lastKnownFileType = sourcecode.swift; path = Screen{at}.swift; sourceTree = \"<group>\"; }};\n"
+        ));
+        children.push_str(&format!("\t\t\t\t{id} /* Screen{at}.swift */,\n"));
+    }
+    let configuration = |id: &str, name: &str| {
+        format!(
+            "\t\t{id} = {{isa = XCBuildConfiguration; buildSettings = {{ INFOPLIST_FILE = Log/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = \"example.$(TARGET_NAME:lower)\"; IPHONEOS_DEPLOYMENT_TARGET = 16.0; }}; name = {name}; }};\n"
+        )
+    };
+    format!(
+        "// !$*UTF8*$!\n{{\n\tarchiveVersion = 1;\n\tobjectVersion = 56;\n\tobjects = {{\n{references}\t\tM = {{isa = PBXGroup; children = (\n{children}\t\t\t); sourceTree = \"<group>\"; }};\n\t\tP = {{isa = PBXProject; buildConfigurationList = L; mainGroup = M; targets = (T, ); }};\n\t\tT = {{isa = PBXNativeTarget; name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; buildPhases = (); }};\n\t\tL = {{isa = XCConfigurationList; buildConfigurations = (D, R, ); }};\n{}{}\t}};\n\trootObject = P;\n}}\n",
+        configuration("D", "Debug"),
+        configuration("R", "Release")
+    )
+}
+
+/// An app of the largest size that is aimed at, on the disk.
+fn large_app() -> std::io::Result<PathBuf> {
+    let root = std::env::temp_dir().join(format!("elvask-bench-{}-large", std::process::id()));
+    let put = |path: String, text: &str| -> std::io::Result<()> {
+        let path = root.join(path);
+        std::fs::create_dir_all(path.parent().unwrap_or(&root))?;
+        std::fs::write(path, text)
+    };
+    let mut dependencies = Vec::new();
+    for at in 0..300 {
+        let folder = format!("node_modules/wader_{at}");
+        put(format!("{folder}/package.json"), "{\"version\":\"1.0.0\"}")?;
+        put(
+            format!("{folder}/android/build.gradle"),
+            &format!(
+                "android {{\n    namespace 'example.wader{at}'\n    defaultConfig {{\n        minSdk 21\n    }}\n}}\n"
+            ),
+        )?;
+        let manifest = format!(
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses-permission android:name=\"android.permission.INTERNET\" />\n    <application>\n        <provider android:name=\".Start\" android:authorities=\"${{applicationId}}.wader{at}\" android:exported=\"false\" />\n    </application>\n</manifest>\n"
+        );
+        put(format!("{folder}/android/src/main/AndroidManifest.xml"), &manifest)?;
+        dependencies.push(format!("\"wader_{at}\":\"1.0.0\""));
+    }
+    put("package.json".to_owned(), &format!("{{\"dependencies\":{{{}}}}}", dependencies.join(",")))?;
+    put(
+        "android/app/build.gradle".to_owned(),
+        "plugins { id 'com.android.application' }\nandroid {\n    namespace 'example.log'\n    defaultConfig {\n        applicationId 'example.log'\n        minSdk 24\n        targetSdk 36\n    }\n}\n",
+    )?;
+    put("android/app/src/main/AndroidManifest.xml".to_owned(), &large_manifest())?;
+    put("ios/Log.xcodeproj/project.pbxproj".to_owned(), &large_project())?;
+    put(
+        "ios/Log/Info.plist".to_owned(),
+        "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Log</string>\n</dict>\n</plist>\n",
+    )?;
+    Ok(root)
+}
+
+fn large(bench: &mut Criterion) {
+    let Ok(root) = large_app() else { return };
+    let mut group = bench.benchmark_group("300 plugins, 2 MB project, 1 MB manifest");
+    group.sample_size(20);
+    group.bench_function("survey", |bencher| bencher.iter(|| run(&root, &["survey"])));
+    group.bench_function("check", |bencher| bencher.iter(|| run(&root, &["check"])));
+    group.bench_function("load", |bencher| bencher.iter(|| App::load(&Disk, &root, &[]).map(|app| app.plugins.len())));
+    group.finish();
+    let _ = std::fs::remove_dir_all(root);
+}
+
+criterion_group!(benches, program, documents, large);
 criterion_main!(benches);

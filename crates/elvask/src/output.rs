@@ -61,8 +61,18 @@ impl Output {
 
     /// Prints a result. A reader that has gone away is no fault.
     pub(crate) fn result(&self, text: &str) {
-        let mut stream = AutoStream::new(std::io::stdout().lock(), self.choice(std::io::stdout().is_terminal()));
-        let _ = stream.write_all(text.as_bytes()).and_then(|()| stream.flush());
+        let stdout = std::io::stdout();
+        // Taken out of the whole text at once: piece by piece, each line would be a write of its own.
+        let choice = match self.choice(stdout.is_terminal()) {
+            ColorChoice::Auto => AutoStream::choice(&stdout),
+            told => told,
+        };
+        let plain = match choice {
+            ColorChoice::Never => Some(anstream::adapter::strip_str(text).to_string()),
+            _ => None,
+        };
+        let mut stream = AutoStream::always_ansi(stdout.lock());
+        let _ = stream.write_all(plain.as_deref().unwrap_or(text).as_bytes()).and_then(|()| stream.flush());
     }
 
     /// Prints a result as JSON.

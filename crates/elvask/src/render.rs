@@ -61,7 +61,20 @@ fn cut(cell: &str, most: usize) -> String {
 
 /// Returns how many columns of a terminal a cell takes.
 fn cell_width(cell: &str) -> usize {
-    anstream::adapter::strip_str(cell).to_string().width()
+    if !cell.is_ascii() {
+        return anstream::adapter::strip_str(cell).to_string().width();
+    }
+    // Of plain letters each takes one column, and a style goes from its escape to the `m`.
+    let (mut letters, mut in_style) = (0, false);
+    for byte in cell.bytes() {
+        match (in_style, byte) {
+            (true, b'm') => in_style = false,
+            (false, 0x1B) => in_style = true,
+            (false, _) => letters += 1,
+            (true, _) => {}
+        }
+    }
+    letters
 }
 
 /// Puts rows into columns, two spaces apart, the last column as it is. Cells may hold styles.
@@ -69,7 +82,8 @@ pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
     let plain = cell_width;
     let mut widths: Vec<usize> = Vec::new();
     for row in rows {
-        for (at, cell) in row.iter().enumerate() {
+        // The last cell of a row needs no room behind it.
+        for (at, cell) in row.iter().enumerate().take(row.len().saturating_sub(1)) {
             let width = plain(cell);
             match widths.get_mut(at) {
                 Some(known) => *known = (*known).max(width),
@@ -79,15 +93,18 @@ pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
     }
     let mut out = String::new();
     for row in rows {
-        let mut line = " ".repeat(indent);
+        let start = out.len();
+        out.extend(std::iter::repeat_n(' ', indent));
+        let line = &mut out;
         for (at, cell) in row.iter().enumerate() {
             line.push_str(cell);
             if at + 1 < row.len() {
                 let width = widths.get(at).copied().unwrap_or_default();
-                line.push_str(&" ".repeat(width.saturating_sub(plain(cell)) + 2));
+                line.extend(std::iter::repeat_n(' ', width.saturating_sub(plain(cell)) + 2));
             }
         }
-        out.push_str(line.trim_end());
+        let end = line.trim_end().len().max(start);
+        out.truncate(end);
         out.push('\n');
     }
     out

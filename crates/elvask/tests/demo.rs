@@ -179,7 +179,7 @@ fn the_survey_tells_what_is_seen_and_what_is_not() {
         let of_kind = record[list].as_array().unwrap().iter().filter(|one| one["kind"] == kind);
         of_kind.map(|one| one["name"].as_str().unwrap().replace("android.permission.", "")).collect()
     };
-    assert_eq!(names("declarations", "permission").len(), 14);
+    assert_eq!(names("declarations", "permission").len(), 15);
     assert_eq!(names("ignored", "permission"), ["RECORD_AUDIO"]);
     assert_eq!(names("ignored", "meta-data"), ["example.knot.APP_ID"]);
     let scan = record["declarations"]

@@ -44,7 +44,9 @@ fn walk<'s>(script: &'s Script, statements: &'s [Statement], blocks: &[Block<'s>
     for statement in statements {
         let mut around = blocks.to_vec();
         let last = statement.last();
-        let steps = statement.path.iter().take(statement.path.len().saturating_sub(1));
+        // All before the last name: an index behind it belongs to it.
+        let named = statement.path.iter().rposition(|segment| segment.name().is_some()).unwrap_or_default();
+        let steps = statement.path.iter().take(named);
         for segment in steps {
             let name = match segment {
                 Segment::Call(name, arguments) if MAKERS.contains(&name.as_str()) => {
@@ -368,6 +370,10 @@ fn plugins(reading: &Reading<'_>, flat: &Flat<'_>, module: &mut Module) {
     } else if flat.blocks.is_empty() && flat.last() == "apply" {
         let named =
             |name: &str| flat.statement.arguments.iter().find(|argument| argument.name.as_deref() == Some(name));
+        if let Some(from) = named("from") {
+            let id = from.value.span.of(&flat.script.text).to_owned();
+            module.applied.push(Applied { id, version: None, place });
+        }
         if let Some(id) = named("plugin").and_then(|argument: &Argument| argument.value.as_text()) {
             module.applied.push(Applied { id, version: None, place });
         }

@@ -155,6 +155,9 @@ impl Module {
         let mut placeholders: Vec<(String, Stated<String>)> = Vec::new();
         let weakest_first = [&self.default].into_iter().chain(flavors.iter().rev().copied()).chain([build_type]);
         let more_placeholders = weakest_first.clone().any(|config| config.unknown_placeholders.is_some());
+        // A Gradle plugin or script of others may set placeholders of its own.
+        let platforms = ["com.android.", "org.jetbrains.kotlin", "kotlin-", "maven-publish"];
+        let others = self.applied.iter().any(|applied| !platforms.iter().any(|prefix| applied.id.starts_with(prefix)));
         for (key, value) in weakest_first.flat_map(|config| &config.placeholders) {
             placeholders.retain(|(other, _)| other != key);
             placeholders.push((key.clone(), value.clone()));
@@ -181,7 +184,7 @@ impl Module {
             version_name,
             version_code: strongest(|config| &config.version_code),
             placeholders,
-            more_placeholders,
+            more_placeholders: more_placeholders || others,
             source_sets,
         }
     }

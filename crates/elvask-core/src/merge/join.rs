@@ -11,6 +11,7 @@ use super::{
     Role, Space, Values,
 };
 use crate::gradle::Stated;
+use crate::hash::QuickMap;
 use crate::msbuild::SourceDeclaration;
 
 pub(super) fn merge<'d>(inputs: &[Input<'d>], values: &Values) -> Option<Merged<'d>> {
@@ -21,7 +22,7 @@ pub(super) fn merge<'d>(inputs: &[Input<'d>], values: &Values) -> Option<Merged<
         removed: Vec::new(),
         unfilled: Vec::new(),
         roles: inputs.iter().map(|input| input.role.clone()).collect(),
-        index: HashMap::new(),
+        index: QuickMap::default(),
     };
     let mut loaded = load(first, 0, values);
     check_twins(&mut loaded, first.document);

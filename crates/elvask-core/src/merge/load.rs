@@ -10,6 +10,7 @@ use super::{
     AttributeName, Conflict, Input, Marker, MergeProblem, MergedAttribute, MergedElement, Selector, Space, Unfilled,
     Values,
 };
+use crate::hash::QuickMap;
 use crate::source::Place;
 use crate::surface::{ANDROID, TOOLS, full_class};
 
@@ -108,11 +109,10 @@ impl<'d> Loader<'_, 'd> {
             let mut value = self.filled(raw, place);
             let class =
                 name.space == Space::Android && kind.is_some_and(|kind| kind.classes.contains(&name.local.as_ref()));
-            if class && !value.contains("${") {
-                let full = full_class(&value, self.input.namespace.as_deref());
-                if full != value.as_ref() {
-                    value = Cow::Owned(full);
-                }
+            // A name with a dot inside is whole already.
+            let relative = value.starts_with('.') || !value.contains('.');
+            if class && relative && !value.contains("${") {
+                value = Cow::Owned(full_class(&value, self.input.namespace.as_deref()));
             }
             loaded.attributes.push(MergedAttribute {
                 name,
@@ -265,7 +265,7 @@ pub(super) fn describe(element: &MergedElement<'_>) -> String {
 
 /// Notes elements of one file that have the same key and differ: the build stops there.
 pub(super) fn check_twins(loaded: &mut Loaded<'_>, document: &Document) {
-    let mut seen: std::collections::HashMap<(usize, &str, &str), usize> = std::collections::HashMap::new();
+    let mut seen: QuickMap<(usize, &str, &str), usize> = QuickMap::default();
     let mut problems = Vec::new();
     for (id, element) in loaded.elements.iter().enumerate() {
         let (Some(parent), Some(key)) = (element.parent, element.key.as_deref()) else { continue };

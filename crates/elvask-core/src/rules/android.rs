@@ -1,6 +1,7 @@
 //! Rules about Android.
 
 pub mod component_attribute;
+pub mod merge_conflict;
 pub mod meta_data_misplaced;
 pub mod meta_data_missing;
 pub mod permission_companion;

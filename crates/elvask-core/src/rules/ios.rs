@@ -9,6 +9,7 @@ pub mod purpose_missing;
 pub mod purpose_placeholder;
 pub mod purpose_superseded;
 pub mod purpose_unknown;
+pub mod purpose_untranslated;
 pub mod purpose_vague;
 pub mod query_scheme_excess;
 pub mod query_scheme_form;

@@ -102,7 +102,8 @@ impl Fixture {
         if tree.is_file(Path::new("/app").join(MANIFEST).as_path()) {
             tree.put("/app/android/app/build.gradle", gradle);
         }
-        if tree.is_file(Path::new("/app").join(PLIST).as_path()) {
+        let own = |tree: &Memory| tree.is_file(Path::new("/app/ios/Marram.xcodeproj/project.pbxproj"));
+        if tree.is_file(Path::new("/app").join(PLIST).as_path()) && !own(&tree) {
             let project = PROJECT.replace("MIN", self.min_ios.as_deref().unwrap_or("15.1"));
             tree.put("/app/ios/Marram.xcodeproj/project.pbxproj", project);
         }

@@ -1,5 +1,7 @@
 //! The Android side of the survey: the effective manifests of the variants that are judged.
 
+use std::collections::{HashMap, HashSet};
+
 use elvask_platform::Platform;
 use elvask_platform::android::{self, Grant};
 
@@ -14,22 +16,31 @@ use crate::surface::{Effective, claims_the_platform, covers, read_query};
 pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
     identity(context, survey);
     let mut found: Vec<(Declaration, Vec<String>)> = Vec::new();
+    let mut index: HashMap<(Place, &'static str), Vec<usize>> = HashMap::new();
+    let mut started: HashSet<Place> = HashSet::new();
     for variant in &context.variants {
         let mut listed = Vec::new();
         of_variant(context, variant, &mut listed);
         for one in listed {
             // The same thing at the same place in several variants is one thing.
-            let known = found.iter_mut().find(|(known, variants)| {
-                (known.kind, &known.name, &known.value, known.place) == (one.kind, &one.name, &one.value, one.place)
-                    && !variants.contains(&variant.variant)
+            let here = index.entry((one.place, one.kind)).or_default();
+            let known = here.iter().copied().find(|at| {
+                found.get(*at).is_some_and(|(known, variants)| {
+                    (&known.name, &known.value) == (&one.name, &one.value) && !variants.contains(&variant.variant)
+                })
             });
-            match known {
+            match known.and_then(|at| found.get_mut(at)) {
                 Some((_, variants)) => variants.push(variant.variant.clone()),
-                None => found.push((one, vec![variant.variant.clone()])),
+                None => {
+                    here.push(found.len());
+                    found.push((one, vec![variant.variant.clone()]));
+                }
             }
         }
         for component in variant.components() {
-            entry_point(variant, component, survey);
+            if !started.contains(&component.place) && entry_point(variant, component, survey) {
+                started.insert(component.place);
+            }
         }
     }
     for (mut one, variants) in found {
@@ -335,15 +346,11 @@ fn application<'c>(lister: &mut Lister<'_, 'c>) {
     }
 }
 
-fn entry_point(variant: &Effective<'_>, component: &MergedElement<'_>, survey: &mut Survey) {
+/// Lists a component that something outside the app can start; says whether it is one.
+fn entry_point(variant: &Effective<'_>, component: &MergedElement<'_>, survey: &mut Survey) -> bool {
     let launcher = variant.is_launcher(component);
-    let Some(class) = component.key.as_deref().filter(|_| launcher || component.value("exported") == Some("true"))
-    else {
-        return;
-    };
-    if survey.entry_points.iter().any(|known| known.class == class && known.place == component.place) {
-        return;
-    }
+    let open = launcher || component.value("exported") == Some("true");
+    let Some(class) = component.key.as_deref().filter(|_| open) else { return false };
     survey.entry_points.push(EntryPoint {
         kind: component.name.to_owned(),
         class: class.to_owned(),
@@ -352,6 +359,7 @@ fn entry_point(variant: &Effective<'_>, component: &MergedElement<'_>, survey: &
         place: component.place,
         origin: origin(variant, component.input),
     });
+    true
 }
 
 /// Lists what stands in the app's manifests where the platform does not look.

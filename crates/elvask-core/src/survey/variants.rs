@@ -1,7 +1,6 @@
 //! All variants of an app side by side, where they differ.
 
 use crate::app::App;
-use crate::source::Sources;
 use crate::surface::{Effective, Surface};
 
 /// Something that not all variants have, or not with the same value.
@@ -18,8 +17,7 @@ pub struct Difference {
 
 /// Compares the effective manifests of all variants; returns the names of the variants and what differs between them.
 #[must_use]
-pub fn differences(app: &App, sources: &Sources) -> (Vec<String>, Vec<Difference>) {
-    let surface = Surface::read(app, sources);
+pub fn differences(app: &App, surface: &Surface) -> (Vec<String>, Vec<Difference>) {
     let variants = app.android.iter().flat_map(|android| &android.variants);
     let all: Vec<Effective<'_>> = variants.filter_map(|variant| surface.effective(app, variant)).collect();
     let names: Vec<_> = all.iter().map(|variant| variant.variant.clone()).collect();

@@ -23,8 +23,8 @@ pub fn set_build_setting(project: &Project, text: &str, target: &Target, name: &
 fn edits(project: &Project, text: &str, target: &Target, name: &str, value: &str, replaces: bool) -> Vec<Edit> {
     let mut out = Vec::new();
     for configuration in &target.configurations {
-        let settings = project.object(&configuration.id).and_then(|object| object.get("buildSettings"));
-        let Some(settings) = settings else { continue };
+        let object = project.object(&configuration.id);
+        let Some(settings) = object.as_ref().and_then(|object| object.get("buildSettings")) else { continue };
         let written = quote(value);
         match settings.get(name) {
             Some(old) if replaces && old.as_str() != Some(value) => out.push(replace(old, &written)),
@@ -58,7 +58,8 @@ pub fn wire_entitlements(project: &Project, text: &str, target: &Target, path: &
         "{id} /* {name} */ = {{isa = PBXFileReference; lastKnownFileType = text.plist.entitlements; {named}path = {}; {tree}; }};",
         quote(&relative)
     );
-    let Some(children) = project.object(&group).and_then(|group| group.get("children")) else { return out };
+    let group = project.object(&group);
+    let Some(children) = group.as_ref().and_then(|group| group.get("children")) else { return out };
     if let (Some((at, end)), Some(child)) = (section, append(text, children, &format!("{id} /* {name} */"))) {
         let after = end + text.get(end..).and_then(|rest| rest.find(';')).map_or(0, |mark| mark + 1);
         out.push(Edit::insert(after, format!("{}{}{reference}", newline(text), indent_before(text, at))));
@@ -69,29 +70,24 @@ pub fn wire_entitlements(project: &Project, text: &str, target: &Target, path: &
 
 /// Returns the reference that leads to a path.
 fn reference_to(project: &Project, path: &Path) -> Option<String> {
-    let references = project.objects().iter().filter(|(_, object)| isa(object) == "PBXFileReference");
-    let mut ids = references.filter_map(|(id, _)| id.as_str());
+    let mut ids = project.of_kind("PBXFileReference").map(|(id, _, _)| id);
     ids.find(|id| project.path_of(id).as_deref() == Some(path)).map(str::to_owned)
 }
 
 fn is_in_step(project: &Project, path: &Path) -> bool {
-    let groups = project.objects().iter().filter(|(_, object)| isa(object) == "PBXFileSystemSynchronizedRootGroup");
-    groups.filter_map(|(id, _)| project.path_of(id.as_str()?)).any(|folder| path.starts_with(folder))
-}
-
-fn isa(object: &Value) -> &str {
-    object.get("isa").and_then(Value::as_str).unwrap_or_default()
+    let mut groups = project.of_kind("PBXFileSystemSynchronizedRootGroup");
+    groups.any(|(id, _, _)| project.path_of(id).is_some_and(|folder| path.starts_with(folder)))
 }
 
 /// Returns the group for a file: that of its folder, else the main one; with the file's path from there.
 fn group_of(project: &Project, folder: &Path, full: &Path) -> Option<(String, String)> {
-    let root = project.tree.get("rootObject").and_then(Value::as_str)?;
-    let main = project.object(root)?.get("mainGroup").and_then(Value::as_str)?;
-    let groups = project.objects().iter().filter(|(_, object)| isa(object) == "PBXGroup");
-    let mut ids = groups.filter_map(|(id, object)| Some((id.as_str()?, object)));
-    let own = ids.find(|(id, object)| object.get("path").is_some() && project.path_of(id).as_deref() == Some(folder));
+    let root = project.object(project.rest.get("rootObject").and_then(Value::as_str)?)?;
+    let main = root.get("mainGroup").and_then(Value::as_str)?;
+    let mut groups = project.of_kind("PBXGroup");
+    let own =
+        groups.find(|(id, _, object)| object.get("path").is_some() && project.path_of(id).as_deref() == Some(folder));
     match own {
-        Some((id, _)) => Some((id.to_owned(), full.file_name()?.to_string_lossy().into_owned())),
+        Some((id, _, _)) => Some((id.to_owned(), full.file_name()?.to_string_lossy().into_owned())),
         None => {
             let relative = full.strip_prefix(project.path_of(main)?).ok()?;
             Some((main.to_owned(), relative.to_string_lossy().replace('\\', "/")))
@@ -101,8 +97,7 @@ fn group_of(project: &Project, folder: &Path, full: &Path) -> Option<(String, St
 
 /// Returns where the last object of a kind starts and ends.
 fn section_end(project: &Project, kind: &str) -> Option<(usize, usize)> {
-    let mut objects = project.objects().iter().filter(|(_, object)| isa(object) == kind);
-    objects.next_back().map(|(id, object)| (id.span.start, object.span.end))
+    project.of_kind(kind).last().map(|(_, id, object)| (id.start, object.span.end))
 }
 
 fn indent_before(text: &str, at: usize) -> &str {

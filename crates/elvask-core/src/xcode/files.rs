@@ -54,31 +54,31 @@ impl Project {
             let values = object.get(key).and_then(Value::as_array).unwrap_or_default();
             values.iter().filter_map(|value| value.as_str().map(str::to_owned)).collect()
         };
-        for phase in list(object, "buildPhases") {
+        for phase in list(&object, "buildPhases") {
             let Some(phase) = self.object(&phase) else { continue };
             if phase.get("isa").and_then(Value::as_str) != Some("PBXResourcesBuildPhase") {
                 continue;
             }
-            for file in list(phase, "files") {
-                let reference = self.object(&file).and_then(|file| file.get("fileRef")?.as_str());
+            for file in list(&phase, "files") {
+                let reference = self.object(&file).and_then(|file| Some(file.get("fileRef")?.as_str()?.to_owned()));
                 let Some(reference) = reference else { continue };
-                let children = self.object(reference).map(|group| list(group, "children")).unwrap_or_default();
-                let all = if children.is_empty() { vec![reference.to_owned()] } else { children };
+                let children = self.object(&reference).map(|group| list(&group, "children")).unwrap_or_default();
+                let all = if children.is_empty() { vec![reference] } else { children };
                 for path in all.iter().filter_map(|id| self.path_of(id)) {
                     found.add(&path);
                 }
             }
         }
-        for group in list(object, "fileSystemSynchronizedGroups") {
+        for group in list(&object, "fileSystemSynchronizedGroups") {
             let Some(folder) = self.path_of(&group) else { continue };
             let left_out: Vec<PathBuf> = self
                 .object(&group)
-                .map(|group| list(group, "exceptions"))
+                .map(|group| list(&group, "exceptions"))
                 .unwrap_or_default()
                 .iter()
                 .filter_map(|id| self.object(id))
                 .filter(|set| set.get("target").and_then(Value::as_str) == Some(&target.id))
-                .flat_map(|set| list(set, "membershipExceptions"))
+                .flat_map(|set| list(&set, "membershipExceptions"))
                 .map(|path| folder.join(path))
                 .collect();
             let mut open = vec![(folder, 0)];

@@ -79,7 +79,7 @@ pub(super) fn read_files(
 ) {
     for (owner, _, _) in owners(project, target, configuration) {
         let Some(object) = owner.and_then(|owner| project.object(&owner.id)) else { continue };
-        let Some((path, place)) = base_configuration(project, object) else { continue };
+        let Some((path, place)) = base_configuration(project, &object) else { continue };
         let shown = path.as_ref().map_or_else(|| "that is named here".to_owned(), |path| loading.shown(path));
         let there = path.as_ref().filter(|path| loading.files.is_file(path));
         // What the dependency manager writes sets search paths, and nothing that is looked at here.
@@ -137,7 +137,7 @@ pub(super) fn gather(project: &Project, target: &Target, configuration: &str, fi
     }
     for (owner, file_layer, layer) in owners(project, target, configuration) {
         let Some(object) = owner.and_then(|owner| project.object(&owner.id)) else { continue };
-        if let Some((path, _)) = base_configuration(project, object) {
+        if let Some((path, _)) = base_configuration(project, &object) {
             let shown = path.as_ref().map(|path| path.to_string_lossy().replace('\\', "/")).unwrap_or_default();
             match path.and_then(|path| files.get(&path)).and_then(Option::as_ref) {
                 Some(configured) => {

@@ -1,8 +1,10 @@
 //! `elvask survey`.
 
+use std::mem::ManuallyDrop;
+
 use elvask_core::Platform;
 use elvask_core::app::{App, Level};
-use elvask_core::check::{Context, check};
+use elvask_core::check::{Context, obstacles as found_obstacles};
 use elvask_core::discover::widget::Widget;
 use elvask_core::finding::NeededBy;
 use elvask_core::record::{SurveyRecord, VariantsRecord};
@@ -19,7 +21,7 @@ use crate::render::{clean, columns, fitted, snippet};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
     if !options.all {
-        let app = load(&options.app, output)?;
+        let app = ManuallyDrop::new(load(&options.app, output)?);
         return if options.variants {
             side_by_side(&app, options, output)
         } else if options.merged {
@@ -65,22 +67,23 @@ struct AppSurvey {
 /// Surveys one app; what is to be printed as JSON goes to `json`.
 fn one(app: &App, options: &options::Survey, output: &Output, mut json: impl FnMut(&SurveyRecord)) -> Done {
     let settings = settings(false);
-    let surface = Surface::read(app, &app.sources);
-    let context = Context::new(app, &app.sources, &surface, &settings);
-    let survey = survey(&context);
+    // The system takes memory back faster than it can be given back piece by piece, and after this there is not much to do.
+    let surface = ManuallyDrop::new(Surface::read(app, &app.sources));
+    let context = ManuallyDrop::new(Context::new(app, &app.sources, &surface, &settings));
+    let survey = ManuallyDrop::new(survey(&context));
     match options.app.format {
         Format::Json => json(&SurveyRecord::of(app, &survey)),
         Format::Human => output.result(&human(app, &context, &survey)),
     }
-    Ok(obstacles(app, output))
+    Ok(obstacles(app, &surface, output))
 }
 
 /// Says what could not be read.
-fn obstacles(app: &App, output: &Output) -> Outcome {
-    let report = check(app, &settings(false));
+fn obstacles(app: &App, surface: &Surface, output: &Output) -> Outcome {
+    let settings = settings(false);
     let mut outcome = Outcome::Clean;
-    for obstacle in report.obstacles() {
-        output.say(snippet::finding(&app.sources, obstacle).trim_end());
+    for obstacle in found_obstacles(app, surface, &settings) {
+        output.say(snippet::finding(&app.sources, &obstacle).trim_end());
         outcome = Outcome::CouldNotRun;
     }
     outcome
@@ -96,7 +99,7 @@ fn merged(app: &App, options: &options::Survey, output: &Output) -> Done {
         return Err(Failure::new("the app has no variant that is released".to_owned()));
     };
     let Some(effective) = surface.effective(app, variant) else {
-        obstacles(app, output);
+        obstacles(app, &surface, output);
         return Ok(Outcome::CouldNotRun);
     };
     if android.judged.len() > 1 {
@@ -113,15 +116,16 @@ fn merged(app: &App, options: &options::Survey, output: &Output) -> Done {
         clean(&format!("{}:{}", app.sources.file(place.file).shown, at.line)).into_owned()
     };
     output.result(&effective.merged.print(options.origins.then_some(&origin as &dyn Fn(Place) -> String)));
-    Ok(obstacles(app, output))
+    Ok(obstacles(app, &surface, output))
 }
 
 /// Shows the variants side by side, where they differ.
 fn side_by_side(app: &App, options: &options::Survey, output: &Output) -> Done {
-    let (names, differences) = differences(app, &app.sources);
+    let surface = Surface::read(app, &app.sources);
+    let (names, differences) = differences(app, &surface);
     if options.app.format == Format::Json {
         output.json(&VariantsRecord::of(&names, &differences));
-        return Ok(obstacles(app, output));
+        return Ok(obstacles(app, &surface, output));
     }
     let mut out = format!("{} {}\n", paint(HEADING, "Variants"), paint(FAINT, &clean(&names.join(", "))));
     if differences.is_empty() {
@@ -144,7 +148,7 @@ fn side_by_side(app: &App, options: &options::Survey, output: &Output) -> Done {
         out.push_str(&columns(&rows, 2));
     }
     output.result(&out);
-    Ok(obstacles(app, output))
+    Ok(obstacles(app, &surface, output))
 }
 
 fn human(app: &App, context: &Context<'_>, survey: &Survey) -> String {

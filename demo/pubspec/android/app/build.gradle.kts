@@ -13,6 +13,7 @@ android {
         targetSdk = 35
         versionCode = 31
         versionName = "2.4.0"
+        manifestPlaceholders["applicationName"] = "android.app.Application"
     }
 
     buildTypes {

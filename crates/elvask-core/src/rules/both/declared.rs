@@ -27,7 +27,7 @@ pub(super) struct DeclaredValue<'c> {
 pub(super) fn declared_values<'c>(context: &'c Context<'_>) -> Vec<DeclaredValue<'c>> {
     let mut found: Vec<DeclaredValue<'c>> = Vec::new();
     for requirement in context.needs.all() {
-        let declared = declared_value(requirement, context.manifest.as_ref(), context.plist.as_ref());
+        let declared = declared_value(requirement, context.manifest.as_deref(), context.plist.as_ref());
         if let Some((template, value, place)) =
             declared.filter(|(_, _, place)| !found.iter().any(|other| other.place == *place))
         {
@@ -108,7 +108,7 @@ impl DeclaredValue<'_> {
             let entry = plist.entry(&self.requirement.name)?;
             return Some(rewrite(context, plist, title, &entry.value, &NewValue::String(value.to_owned())));
         }
-        let manifest = context.manifest.as_ref()?;
+        let manifest = context.manifest.as_deref()?;
         let declared = manifest.meta_data.iter().find(|declared| declared.name == self.requirement.name)?;
         Some(Remedy::edit(title, manifest.file, vec![set_android(manifest, declared.element, "value", value)]))
     }

@@ -91,7 +91,7 @@ fn report(
         Kind::Plist => {
             context.plist.map(|plist| plist.entry(group.name).map_or(plist.root_tag(), |entry| plist.key_place(entry)))
         }
-        _ => context.manifest.as_ref().map(|manifest| {
+        _ => context.manifest.as_deref().map(|manifest| {
             let declared = manifest.meta_data.iter().find(|declared| declared.name == group.name);
             let owner = match &first.need {
                 Need::Attribute { owner, .. } => manifest.owner(owner),
