@@ -13,7 +13,7 @@ pub use variants::{SourceSet, Variant};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use elvask_markup::gradle::Statement;
+use elvask_markup::gradle::{Language, Statement, parse};
 
 use crate::app::Loading;
 use crate::files::{Files, normal};
@@ -230,7 +230,7 @@ pub(crate) fn settings_file(files: &dyn Files, folder: &Path) -> Option<PathBuf>
 fn script(loading: &mut Loading<'_>, path: &Path) -> Option<Script> {
     let shown = loading.shown(path);
     let (file, text) = loading.read(path, &shown)?;
-    let statements = Arc::new(elvask_markup::gradle::parse(&text));
+    let statements = Arc::new(parse(&text, Language::of_file(&shown)));
     Some(Script { file, text, statements })
 }
 
@@ -324,7 +324,7 @@ pub(crate) fn read_text_alone(loading: &mut Loading<'_>, folder: &Path, build: O
         modules: Vec::new(),
     };
     let script = build.map(|(text, path)| {
-        let statements = Arc::new(elvask_markup::gradle::parse(&text));
+        let statements = Arc::new(parse(&text, Language::of_file(&path.to_string_lossy())));
         let text: Arc<str> = text.into();
         Script { file: loading.add(&path, Arc::clone(&text)), text, statements }
     });

@@ -616,7 +616,7 @@ impl SurveyRecord {
             declarations: of(false),
             ignored: of(true),
             widget: app.widget.as_ref().map(|widget| WidgetRecord::of(sources, widget)),
-            unresolved: app
+            unresolved: survey
                 .unresolved
                 .iter()
                 .map(|one| UnresolvedRecord { message: one.what.clone(), place: PlaceRecord::of(sources, one.place) })

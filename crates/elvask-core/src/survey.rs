@@ -10,9 +10,10 @@ use elvask_markup::plist::ValueKind;
 use elvask_platform::Platform;
 use elvask_platform::android::Grant;
 
-use crate::app::App;
+use crate::app::{App, Unresolved};
 use crate::check::Context;
 use crate::finding::NeededBy;
+use crate::merge::Merged;
 use crate::requirement::Requirement;
 use crate::source::Place;
 
@@ -182,6 +183,8 @@ pub struct Survey {
     pub declarations: Vec<Declaration>,
     /// The components that the launcher or other apps start.
     pub entry_points: Vec<EntryPoint>,
+    /// What cannot be known without running the build: of the app's files, and of the merge.
+    pub unresolved: Vec<Unresolved>,
 }
 
 /// A component that something outside the app can start.
@@ -204,11 +207,32 @@ pub struct EntryPoint {
 /// Gathers what an app declares.
 #[must_use]
 pub fn survey(context: &Context<'_>) -> Survey {
-    let mut survey = Survey { declarations: Vec::new(), entry_points: Vec::new() };
+    let unresolved = context.app.unresolved.clone();
+    let mut survey = Survey { declarations: Vec::new(), entry_points: Vec::new(), unresolved };
+    for variant in &context.variants {
+        survey.unresolved.extend(unfilled(&variant.merged, &survey.unresolved));
+    }
     android::gather(context, &mut survey);
     ios::gather(context, &mut survey);
     survey.declarations.sort_by_key(|one| (one.platform, one.section));
     survey
+}
+
+/// Returns the placeholders of a manifest whose values are not known, without those that are told already.
+#[must_use]
+pub fn unfilled(merged: &Merged<'_>, told: &[Unresolved]) -> Vec<Unresolved> {
+    let mut found: Vec<Unresolved> = Vec::new();
+    for one in &merged.unfilled {
+        // One that nothing can set stops the build, and is a conflict.
+        let conflict = merged.problems.iter().any(|problem| problem.subject == one.name && problem.place == one.place);
+        let known = told.iter().chain(&found).any(|known| known.place == one.place);
+        if !conflict && !known {
+            let what =
+                format!("the placeholder ${{{}}} is not known: only running the build tells what sets it", one.name);
+            found.push(Unresolved { what, place: one.place });
+        }
+    }
+    found
 }
 
 fn needed(app: &App, requirements: &[Requirement]) -> Vec<NeededBy> {

@@ -7,7 +7,7 @@
 mod read;
 mod token;
 
-pub use read::parse;
+pub use read::{Language, parse};
 
 use crate::Span;
 

@@ -254,6 +254,6 @@ proptest! {
         let _ = Document::parse(text.as_str());
         let _ = PropertyList::parse(text.as_str());
         let _ = elvask_markup::openstep::parse(&text);
-        let _ = elvask_markup::gradle::parse(&text);
+        let _ = elvask_markup::gradle::parse(&text, elvask_markup::gradle::Language::Kotlin);
     }
 }

@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::SystemTime;
 
-use elvask_core::app::{App, Choice, find_apps, find_root};
+use elvask_core::app::{App, Choice, Unresolved, find_apps, find_root};
 use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::needs::Settings;
 
@@ -96,8 +96,7 @@ pub(crate) fn load_at(root: &Path, options: &AppOptions, output: &Output) -> Res
     };
     let app = App::load_choice(&Disk, &root, &choice).map_err(|error| Failure::new(error.to_string()))?;
     for one in &app.unresolved {
-        let at = app.sources.position(one.place);
-        output.notice(&format!("{}:{}:{}: {}", app.sources.file(one.place.file).shown, at.line, at.column, one.what));
+        output.notice(&unresolved(&app, one));
     }
     for notice in &app.notices {
         output.notice(notice);
@@ -119,6 +118,12 @@ pub(crate) fn load_at(root: &Path, options: &AppOptions, output: &Output) -> Res
         output.notice(&format!("no sheet, so nothing is known of what these require: {}{more}", shown.join(", ")));
     }
     Ok(app)
+}
+
+/// Says with its place what only running the build would tell.
+pub(crate) fn unresolved(app: &App, one: &Unresolved) -> String {
+    let at = app.sources.position(one.place);
+    format!("{}:{}:{}: {}", app.sources.file(one.place.file).shown, at.line, at.column, one.what)
 }
 
 /// Returns the settings that every command shares.

@@ -600,6 +600,16 @@ fn dependencies(reading: &Reading<'_>, flat: &Flat<'_>, module: &mut Module) {
         module.dependencies.push(Dependency { configuration, source, place });
         return;
     }
+    // The group, the name and the version, each by itself.
+    let texts: Vec<_> = flat.statement.arguments.iter().filter_map(|argument| argument.value.as_text()).collect();
+    if let [group, name, rest @ ..] = texts.as_slice()
+        && !group.contains(':')
+        && rest.len() <= 1
+    {
+        let source = Source::Artifact { group: group.clone(), name: name.clone(), version: rest.first().cloned() };
+        module.dependencies.push(Dependency { configuration, source, place });
+        return;
+    }
     for argument in flat.statement.arguments.iter().filter(|argument| argument.name.is_none()) {
         let source = dependency(reading, flat, &argument.value);
         if let Some(source) = source {

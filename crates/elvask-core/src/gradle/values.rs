@@ -379,7 +379,11 @@ impl<'a> Scope<'a> {
         let value = read(&known.value).filter(|_| !conditional);
         let (place, written) = match value {
             Some(_) => (known.place, None),
-            None => (self.place(expr.span), Some(expr.span.of(text).to_owned())),
+            None => {
+                let written = expr.span.of(text);
+                let branch = if conditional { " in a branch" } else { "" };
+                (self.place(expr.span), Some(format!("{written}{branch}")))
+            }
         };
         Stated { value, place: Some(place), written }
     }

@@ -4,11 +4,28 @@ use super::token::{Token, TokenKind, tokens};
 use super::{Argument, Assigned, Expr, ExprKind, MAX_DEPTH, Piece, Segment, Statement};
 use crate::Span;
 
+/// The languages of build files.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Language {
+    /// `build.gradle`.
+    Groovy,
+    /// `build.gradle.kts`.
+    Kotlin,
+}
+
+impl Language {
+    /// Returns the language of a file, by its name.
+    #[must_use]
+    pub fn of_file(name: &str) -> Self {
+        if name.ends_with(".kts") { Language::Kotlin } else { Language::Groovy }
+    }
+}
+
 /// Reads a build file. What cannot be made out is left out, to the end of its line or block.
 #[must_use]
-pub fn parse(text: &str) -> Vec<Statement> {
+pub fn parse(text: &str, language: Language) -> Vec<Statement> {
     let tokens = tokens(text);
-    let mut reader = Reader { text, tokens: &tokens, at: 0, depth: 0, offset: 0 };
+    let mut reader = Reader { text, tokens: &tokens, at: 0, depth: 0, offset: 0, language };
     let mut statements = Vec::new();
     while reader.at < tokens.len() {
         reader.statements(false, &mut statements);
@@ -25,6 +42,7 @@ struct Reader<'t> {
     depth: usize,
     /// Where the text starts in the file: a value put into a text is read as a text of its own.
     offset: usize,
+    language: Language,
 }
 
 /// Words in front of a name that is being declared.
@@ -560,7 +578,11 @@ impl<'t> Reader<'t> {
                         let end = closing(rest);
                         (rest.get(1..end).unwrap_or_default(), at + 2, end + 1)
                     } else {
-                        let part = |character: char| character.is_alphanumeric() || matches!(character, '_' | '.');
+                        // In Groovy, `$a.b` puts in the property of a property; in Kotlin, the dot is text.
+                        let dots = self.language == Language::Groovy;
+                        let part = |character: char| {
+                            character.is_alphanumeric() || character == '_' || (dots && character == '.')
+                        };
                         let end = rest.find(|character| !part(character)).unwrap_or(rest.len());
                         let name = rest.get(..end).unwrap_or_default().trim_end_matches('.');
                         (name, at + 1, name.len())
@@ -590,7 +612,8 @@ impl<'t> Reader<'t> {
     fn inner(&self, code: &str, start: usize) -> Expr {
         let tokens = tokens(code);
         let offset = self.offset + start;
-        let mut reader = Reader { text: code, tokens: &tokens, at: 0, depth: self.depth + 1, offset };
+        let (depth, language) = (self.depth + 1, self.language);
+        let mut reader = Reader { text: code, tokens: &tokens, at: 0, depth, offset, language };
         let mut expr = reader.expression();
         if reader.at < tokens.len() {
             expr.kind = ExprKind::Other;
@@ -720,7 +743,7 @@ mod tests {
 
     #[track_caller]
     fn reads(text: &str, wanted: &str) {
-        assert_eq!(shape(&parse(text)), wanted, "{text}");
+        assert_eq!(shape(&parse(text, Language::Groovy)), wanted, "{text}");
     }
 
     #[test]
@@ -783,6 +806,8 @@ mod tests {
         );
         reads("v = \"a.${b.c}.$d\"", "v = 'a.<b.c>.<d>'");
         reads("v = \"a\" + b", "v = 'a' + b");
+        reads("v = \"$a.b\"", "v = '<a.b>'");
+        assert_eq!(shape(&parse("v = \"$a.b\"", Language::Kotlin)), "v = '<a>.b'");
         reads("v = libs.versions.min.sdk.get().toInt()", "v = libs.versions.min.sdk.get().toInt()");
         reads("v = rootProject.extra[\"m\"] as Int", "v = rootProject.extra.['m']");
         reads("v = x * 2", "v = …");
@@ -792,7 +817,7 @@ mod tests {
     #[test]
     fn spans_point_into_the_file() {
         let text = "android {\n  minSdk = 24 // so\n  id \"x.${suffix}\"\n}";
-        let statements = parse(text);
+        let statements = parse(text, Language::Groovy);
         let inside = statements[0].block.as_ref().unwrap();
         assert_eq!(inside[0].span.of(text), "minSdk = 24");
         let ExprKind::Text(pieces) = &inside[1].arguments[0].value.kind else { panic!("no text") };
@@ -815,10 +840,10 @@ mod tests {
             "a.b.",
             "val x by",
         ] {
-            let _ = parse(text);
+            let _ = parse(text, Language::Groovy);
         }
         for open in ["a {", "(", "x = ["] {
-            let _ = parse(&open.repeat(5000));
+            let _ = parse(&open.repeat(5000), Language::Groovy);
         }
         reads("}}} x 1", "x(1)");
     }

@@ -10,10 +10,10 @@ use elvask_core::finding::NeededBy;
 use elvask_core::record::{SurveyRecord, VariantsRecord};
 use elvask_core::source::Place;
 use elvask_core::surface::Surface;
-use elvask_core::survey::{Declaration, Section, Survey, differences, survey};
+use elvask_core::survey::{Declaration, Section, Survey, differences, survey, unfilled};
 use elvask_platform::android::PERMISSION_PREFIX;
 
-use super::{Done, Outcome, all_apps, load, load_at, settings, typed};
+use super::{Done, Outcome, all_apps, load, load_at, settings, typed, unresolved};
 use crate::options::{self, Format};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint};
@@ -71,6 +71,9 @@ fn one(app: &App, options: &options::Survey, output: &Output, mut json: impl FnM
     let surface = ManuallyDrop::new(Surface::read(app, &app.sources));
     let context = ManuallyDrop::new(Context::new(app, &app.sources, &surface, &settings));
     let survey = ManuallyDrop::new(survey(&context));
+    for one in survey.unresolved.iter().skip(app.unresolved.len()) {
+        output.notice(&unresolved(app, one));
+    }
     match options.app.format {
         Format::Json => json(&SurveyRecord::of(app, &survey)),
         Format::Human => output.result(&human(app, &context, &survey)),
@@ -105,6 +108,9 @@ fn merged(app: &App, options: &options::Survey, output: &Output) -> Done {
     if android.judged.len() > 1 {
         let others: Vec<_> = android.judged().skip(1).map(|variant| variant.name.as_str()).collect();
         output.notice(&format!("this is {}; --variant names another: {}", variant.name, others.join(", ")));
+    }
+    for one in unfilled(&effective.merged, &app.unresolved) {
+        output.notice(&unresolved(app, &one));
     }
     for problem in &effective.merged.problems {
         let at = app.sources.position(problem.place);
