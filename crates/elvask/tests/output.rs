@@ -120,8 +120,8 @@ iOS      id not stated in so many words, lowest version not stated
          ios/Marram/Info.plist
 
 Levels (Android) 2
-  minSdkVersion     24  build.gradle:5
-  targetSdkVersion  35  build.gradle:6
+  minSdkVersion     24  app/build.gradle:5
+  targetSdkVersion  35  app/build.gradle:6
 
 Permissions (Android) 1
   VIBRATE  ignored: it stands inside another element  tern_camera  AndroidManifest.xml:3

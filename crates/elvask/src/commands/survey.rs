@@ -341,8 +341,10 @@ fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec
     lines
 }
 
+/// Returns a file's name; of build files, of which every folder has one, with the folder.
 fn short_file(file: &str) -> &str {
-    file.rsplit('/').next().unwrap_or(file)
+    let parts = if file.contains("build.gradle") { 2 } else { 1 };
+    file.rmatch_indices('/').nth(parts - 1).map_or(file, |(at, _)| file.get(at + 1..).unwrap_or(file))
 }
 
 fn needed(needed_by: &[NeededBy]) -> String {
