@@ -257,7 +257,7 @@ const CONFIG: &str = r#"<?xml version="1.0" encoding="utf-8"?>
 "#;
 
 #[test]
-fn widget_reads_config_and_plugins() {
+fn widget_reads_its_file_and_its_plugins() {
     let plugin =
         "<plugin id=\"tern-camera\" version=\"2.1.0\"><platform name=\"android\"/><platform name=\"ios\"/></plugin>";
     let tree =

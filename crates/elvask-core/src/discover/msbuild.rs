@@ -123,7 +123,7 @@ fn platforms(files: &dyn Files, root: &Path) -> Vec<Platform> {
     if has(&["-android", "monoandroid"]) {
         platforms.push(Platform::Android);
     }
-    if has(&["-ios", "xamarinios", "xamarin.ios"]) {
+    if has(&["-ios"]) {
         platforms.push(Platform::Ios);
     }
     platforms

@@ -120,25 +120,9 @@ impl Module {
     fn variant(&self, files: &dyn Files, build_type: &Config, flavors: &[&Config]) -> Variant {
         let names: Vec<_> = flavors.iter().map(|flavor| flavor.name.as_str()).collect();
         let name = joined(&names.iter().copied().chain([build_type.name.as_str()]).collect::<Vec<_>>());
-        let strongest = |pick: fn(&Config) -> &Stated<u32>| {
-            flavors
-                .iter()
-                .map(|flavor| pick(flavor))
-                .chain([pick(&self.default)])
-                .find(|one| one.is_stated())
-                .cloned()
-                .unwrap_or_default()
-        };
-        let strongest_text = |pick: fn(&Config) -> &Stated<String>| {
-            flavors
-                .iter()
-                .map(|flavor| pick(flavor))
-                .chain([pick(&self.default)])
-                .find(|one| one.is_stated())
-                .cloned()
-                .unwrap_or_default()
-        };
-        let mut id = strongest_text(|config| &config.id);
+        // The strongest flavor that states something wins over the others, and over what holds for all variants.
+        let stating: Vec<&Config> = flavors.iter().copied().chain([&self.default]).collect();
+        let mut id = strongest(&stating, |config| &config.id);
         if !id.is_stated() {
             // Without an id of its own, an app goes by its namespace.
             id = self.namespace.clone();
@@ -148,7 +132,7 @@ impl Module {
         for suffix in suffixes.clone().map(|config| &config.id_suffix).filter(|suffix| suffix.is_stated()) {
             append(&mut id, suffix, ".");
         }
-        let mut version_name = strongest_text(|config| &config.version_name);
+        let mut version_name = strongest(&stating, |config| &config.version_name);
         for suffix in suffixes.map(|config| &config.version_suffix).filter(|suffix| suffix.is_stated()) {
             append(&mut version_name, suffix, "");
         }
@@ -179,10 +163,10 @@ impl Module {
             build_type: build_type.name.clone(),
             flavors: names.into_iter().map(str::to_owned).collect(),
             id,
-            min_level: strongest(|config| &config.min_level),
-            target_level: strongest(|config| &config.target_level),
+            min_level: strongest(&stating, |config| &config.min_level),
+            target_level: strongest(&stating, |config| &config.target_level),
             version_name,
-            version_code: strongest(|config| &config.version_code),
+            version_code: strongest(&stating, |config| &config.version_code),
             placeholders,
             more_placeholders: more_placeholders || others,
             source_sets,
@@ -195,6 +179,11 @@ impl Module {
         let told = self.manifests.iter().rev().find(|(name, _)| name == set).map(|(_, path)| path.clone());
         told.unwrap_or_else(|| self.folder.join("src").join(set).join("AndroidManifest.xml"))
     }
+}
+
+/// Returns what the first of these blocks states that states it at all.
+fn strongest<T: Clone>(blocks: &[&Config], pick: fn(&Config) -> &Stated<T>) -> Stated<T> {
+    blocks.iter().map(|config| pick(config)).find(|stated| stated.is_stated()).cloned().unwrap_or_default()
 }
 
 /// Puts a suffix behind a text; what is not known in one part is not known of the whole.

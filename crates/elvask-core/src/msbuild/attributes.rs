@@ -206,35 +206,38 @@ fn text_of(value: &str) -> Option<String> {
     Some(inside.to_owned())
 }
 
+/// Returns the value of a named argument.
+fn named<'a>(arguments: &[(Option<&'a str>, &'a str)], name: &str) -> Option<&'a str> {
+    arguments.iter().find(|(known, _)| *known == Some(name)).map(|(_, value)| *value)
+}
+
+/// Returns what an attribute is about: its `Name`, or its first argument without one.
+fn subject<'a>(arguments: &[(Option<&'a str>, &'a str)]) -> Option<&'a str> {
+    named(arguments, "Name").or_else(|| arguments.iter().find(|(name, _)| name.is_none()).map(|(_, value)| *value))
+}
+
 fn permission(arguments: &str, span: Span) -> Option<Found> {
     let arguments = split(arguments);
-    let named = arguments.iter().find(|(name, _)| name.is_none_or(|name| name == "Name")).map(|(_, value)| *value)?;
-    let name = match text_of(named) {
+    let told = subject(&arguments)?;
+    let name = match text_of(told) {
         Some(name) => name,
         // A constant of the binding: Android.Manifest.Permission.AccessFineLocation.
         None => {
-            let constant = named.rsplit('.').next()?.to_lowercase();
+            let constant = told.rsplit('.').next()?.to_lowercase();
             let same = |permission: &&android::Permission| {
                 permission.name.rsplit('.').next().is_some_and(|last| last.replace('_', "").to_lowercase() == constant)
             };
             android::permissions().iter().find(same)?.name.to_owned()
         }
     };
-    let cap = arguments
-        .iter()
-        .find(|(name, _)| *name == Some("MaxSdkVersion"))
-        .map(|(_, value)| ("maxSdkVersion", (*value).to_owned()));
+    let cap = named(&arguments, "MaxSdkVersion").map(|value| ("maxSdkVersion", value.to_owned()));
     Some(("uses-permission", name, cap.into_iter().collect(), span))
 }
 
 fn feature(arguments: &str, span: Span) -> Option<Found> {
     let arguments = split(arguments);
-    let named = arguments.iter().find(|(name, _)| name.is_none_or(|name| name == "Name")).map(|(_, value)| *value)?;
-    let required = arguments
-        .iter()
-        .find(|(name, _)| *name == Some("Required"))
-        .map(|(_, value)| ("required", (*value).to_owned()));
-    Some(("uses-feature", text_of(named)?, required.into_iter().collect(), span))
+    let required = named(&arguments, "Required").map(|value| ("required", value.to_owned()));
+    Some(("uses-feature", text_of(subject(&arguments)?)?, required.into_iter().collect(), span))
 }
 
 #[cfg(test)]

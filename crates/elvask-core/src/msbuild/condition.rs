@@ -116,43 +116,40 @@ impl<'t> Reader<'t> {
         self.at += self.rest().len() - self.rest().trim_start().len();
     }
 
-    fn word(&mut self, word: &str) -> bool {
+    /// Reads what `or` parts: one that holds is enough.
+    fn either(&mut self) -> Option<bool> {
+        self.parted("or", true, Self::both)
+    }
+
+    /// Reads what `and` parts: one that does not hold is enough.
+    fn both(&mut self) -> Option<bool> {
+        self.parted("and", false, Self::one)
+    }
+
+    /// Reads parts with a word between them, of which one that is `enough` decides, even if others are not known.
+    fn parted(&mut self, word: &str, enough: bool, part: fn(&mut Self) -> Option<bool>) -> Option<bool> {
+        let mut value = part(self);
+        while self.joins(word) {
+            let other = part(self);
+            value = match (value, other) {
+                (Some(one), _) | (_, Some(one)) if one == enough => Some(enough),
+                (Some(_), Some(_)) => Some(!enough),
+                _ => None,
+            };
+        }
+        value
+    }
+
+    /// Steps over a word that stands by itself.
+    fn joins(&mut self, word: &str) -> bool {
         self.skip();
-        let found = self.rest().get(..word.len()).is_some_and(|start| start.eq_ignore_ascii_case(word));
+        let rest = self.rest();
+        let found = rest.get(..word.len()).is_some_and(|start| start.eq_ignore_ascii_case(word))
+            && rest
+                .get(word.len()..)
+                .is_some_and(|after| after.starts_with(|next: char| next.is_whitespace() || next == '('));
         self.at += if found { word.len() } else { 0 };
         found
-    }
-
-    fn either(&mut self) -> Option<bool> {
-        let mut value = self.both();
-        while self.word("or ") || self.word("or(") {
-            if self.text.as_bytes().get(self.at.wrapping_sub(1)) == Some(&b'(') {
-                self.at -= 1;
-            }
-            let other = self.both();
-            value = match (value, other) {
-                (Some(true), _) | (_, Some(true)) => Some(true),
-                (Some(false), Some(false)) => Some(false),
-                _ => None,
-            };
-        }
-        value
-    }
-
-    fn both(&mut self) -> Option<bool> {
-        let mut value = self.one();
-        while self.word("and ") || self.word("and(") {
-            if self.text.as_bytes().get(self.at.wrapping_sub(1)) == Some(&b'(') {
-                self.at -= 1;
-            }
-            let other = self.one();
-            value = match (value, other) {
-                (Some(false), _) | (_, Some(false)) => Some(false),
-                (Some(true), Some(true)) => Some(true),
-                _ => None,
-            };
-        }
-        value
     }
 
     fn one(&mut self) -> Option<bool> {

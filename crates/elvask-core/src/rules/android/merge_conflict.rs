@@ -31,7 +31,7 @@ impl Rule for MergeConflict {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let mut told: Vec<(&MergeProblem, Vec<String>)> = Vec::new();
         for variant in &context.variants {
-            for problem in &variant.merged.problems {
+            for problem in variant.merged.problems.iter().filter(|problem| !is_told_elsewhere(problem)) {
                 match told.iter_mut().find(|(known, _)| *known == problem) {
                     Some((_, variants)) => variants.push(variant.variant.clone()),
                     None => told.push((problem, vec![variant.variant.clone()])),
@@ -56,6 +56,11 @@ impl Rule for MergeConflict {
             out.push(finding);
         }
     }
+}
+
+/// Says whether another rule speaks of it: a permission that stands twice is told by `permission-duplicate`.
+fn is_told_elsewhere(problem: &MergeProblem) -> bool {
+    problem.conflict == Conflict::Twice && problem.element.starts_with("uses-permission")
 }
 
 fn steps(context: &Context<'_>, problem: &MergeProblem) -> String {
