@@ -5,7 +5,7 @@ use std::sync::Arc;
 use elvask_markup::plist::plan::NewValue;
 
 use crate::app::App;
-use crate::finding::{Finding, Level, Want};
+use crate::finding::{Finding, Level, Remedy, Want};
 use crate::needs::{Answers, GivenPurpose, Needs, Settings, purpose};
 use crate::requirement::{Levels, Requirement};
 use crate::rules::{self, RULES};
@@ -196,6 +196,9 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
             }
         }
     }
+    for finding in &mut findings {
+        keep_form(&context, finding);
+    }
     waive(&context, &mut findings);
     for rule in RULES {
         let mut reviewed = Vec::new();
@@ -208,6 +211,19 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
     });
     Report { findings }
+}
+
+/// Leaves edits of a list in the old text form to a person: what is planned for XML does not fit it.
+fn keep_form(context: &Context<'_>, finding: &mut Finding) {
+    let Some(plist) = context.plist.filter(|plist| !plist.list.is_xml()) else { return };
+    let Remedy::Edit { title, edits, .. } = &finding.remedy else { return };
+    if edits.iter().any(|(file, _)| *file == plist.file) {
+        let shown = &context.sources.file(plist.file).shown;
+        let steps = format!(
+            "{title}, by hand: the list is in the old text form. After `plutil -convert xml1 {shown}`, `elvask fill` writes it."
+        );
+        finding.remedy = Remedy::Manual(steps);
+    }
 }
 
 /// Returns what kept parts of the app from being read, without checking the rest.

@@ -430,3 +430,33 @@ fn fill_writes_purposes_where_the_build_makes_the_list() {
     let again = App { sources: filled.sources.clone(), ..app };
     assert!(fill::fill(&again, &settings).unwrap().changed.is_empty());
 }
+
+#[test]
+fn what_a_made_key_lacks_is_told_at_its_setting_and_not_written_elsewhere() {
+    let words = "version 77\ntarget Marram app\nMarram Release GENERATE_INFOPLIST_FILE = YES\nMarram Release INFOPLIST_KEY_UIRequiredDeviceCapabilities = arm64\nMarram Release INFOPLIST_KEY_UIUserInterfaceStyle = Light\n";
+    let mut tree = tree(words, &[]);
+    tree.put("/app/package.json", "{\"dependencies\":{\"p\":\"1\"}}");
+    tree.put("/app/node_modules/p/package.json", "{}");
+    let sheet = "sheet = 1\n[[requires]]\nios.plist = { key = 'UIRequiredDeviceCapabilities', value = ['nfc'] }\n[[requires]]\nios.plist = { key = 'UIUserInterfaceStyle', value = 'Dark' }\n";
+    tree.put("/app/node_modules/p/elvask-sheet.toml", sheet);
+    let app = App::load(&tree, Path::new("/app"), &[]).unwrap();
+    let report = check::check(&app, &Settings::default());
+    let found: Vec<_> = report
+        .findings
+        .iter()
+        .map(|one| {
+            let file = app.sources.file(one.place.file).shown.rsplit('/').next().unwrap().to_owned();
+            format!("{} {} {} {file}", one.rule.id, one.subject, one.remedy.kind())
+        })
+        .collect();
+    assert_eq!(
+        found,
+        [
+            "plist-missing UIRequiredDeviceCapabilities manual project.pbxproj",
+            "plist-value UIUserInterfaceStyle edit project.pbxproj"
+        ]
+    );
+    let filled = fill::fill(&app, &Settings::default()).unwrap();
+    let text = &filled.sources.file(filled.changed[0]).text;
+    assert!(text.contains("INFOPLIST_KEY_UIUserInterfaceStyle = Dark;"), "{text}");
+}

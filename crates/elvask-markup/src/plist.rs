@@ -1,4 +1,5 @@
-//! XML property lists: typed values that know where they stand, and plans for edits in the style of the list.
+//! Property lists: typed values that know where they stand, and plans for edits in the style of the list. The XML form is read
+//! and written; the old text form is read.
 
 pub mod binary;
 pub mod plan;
@@ -6,13 +7,16 @@ pub mod plan;
 use std::sync::Arc;
 
 use crate::Span;
+use crate::openstep;
 use crate::xml::{Document, Element, NodeKind, XmlError};
 
-/// A property list read from its XML form.
+/// A property list read from its XML form, or from the old text form.
 #[derive(Debug, Clone)]
 pub struct PropertyList {
+    /// Of a list in the text form: an empty list, so that plans have something to stand on.
     document: Document,
     root: Value,
+    is_xml: bool,
 }
 
 /// One value of a property list.
@@ -169,9 +173,31 @@ impl PropertyList {
     /// # Errors
     /// The first fault that keeps the platform from reading it, with its place.
     pub fn parse(text: impl Into<Arc<str>>) -> Result<Self, PlistError> {
+        let text = text.into();
+        if text.trim_start_matches('\u{FEFF}').trim_start().starts_with(['{', '/']) {
+            return Self::parse_openstep(&text);
+        }
         let document = Document::parse(text)?;
         let root = read_root(&document)?;
-        Ok(PropertyList { document, root })
+        Ok(PropertyList { document, root, is_xml: true })
+    }
+
+    /// Reads a property list in the old text form. Its values are texts, lists and dictionaries.
+    fn parse_openstep(text: &str) -> Result<Self, PlistError> {
+        let value = openstep::parse(text)
+            .map_err(|error| PlistError::Malformed { message: error.message.to_owned(), span: error.span })?;
+        if value.as_dict().is_none() {
+            return Err(PlistError::NoDictionary { found: "no dictionary".to_owned(), span: value.span });
+        }
+        let document = Document::parse("<plist version=\"1.0\"><dict></dict></plist>")?;
+        let node = document.root().children().next().map_or(0, |dict| dict.id);
+        Ok(PropertyList { root: from_openstep(&value, node), document, is_xml: false })
+    }
+
+    /// Says whether edits can be planned: the list is in the XML form.
+    #[must_use]
+    pub fn is_xml(&self) -> bool {
+        self.is_xml
     }
 
     /// Returns the document below the list.
@@ -201,6 +227,25 @@ impl PropertyList {
     fn element(&self, node: u32) -> Element<'_> {
         Element { document: &self.document, id: node }
     }
+}
+
+fn from_openstep(value: &openstep::Value, node: u32) -> Value {
+    let kind = match &value.kind {
+        openstep::Kind::String(text) => ValueKind::String(text.clone()),
+        openstep::Kind::Array(values) => {
+            ValueKind::Array(values.iter().map(|value| from_openstep(value, node)).collect())
+        }
+        openstep::Kind::Dict(entries) => {
+            let entry = |(key, value): &(openstep::Value, openstep::Value)| Entry {
+                key: key.as_str().unwrap_or_default().to_owned(),
+                key_span: key.span,
+                value: from_openstep(value, node),
+                key_node: node,
+            };
+            ValueKind::Dict(entries.iter().map(entry).collect())
+        }
+    };
+    Value { kind, span: value.span, node }
 }
 
 fn malformed<T>(message: impl Into<String>, span: Span) -> Result<T, PlistError> {
@@ -327,6 +372,24 @@ mod tests {
         assert_eq!((kind("t"), kind("f")), (ValueKind::Bool(true), ValueKind::Bool(false)));
         assert_eq!(list.entry("a").unwrap().value.as_array().unwrap()[0].as_str(), Some(""));
         assert_eq!(list.entry("s").unwrap().key_span.of(list.document().text()), "<key>s</key>");
+    }
+
+    #[test]
+    fn the_old_text_form_is_read_with_its_places() {
+        let text = "{\n    CFBundleName = Marram;\n    NSCameraUsageDescription = \"Photographs the ring.\";\n    List = (a, b);\n}\n";
+        let list = PropertyList::parse(text).unwrap();
+        assert!(!list.is_xml());
+        let entry = list.entry("NSCameraUsageDescription").unwrap();
+        assert_eq!(
+            (entry.value.as_str(), entry.key_span.of(text)),
+            (Some("Photographs the ring."), "NSCameraUsageDescription")
+        );
+        assert_eq!(list.entry("List").unwrap().value.as_array().unwrap()[1].as_str(), Some("b"));
+        assert_eq!(
+            PropertyList::parse("(a)").unwrap_err().to_string(),
+            Document::parse("(a)").unwrap_err().to_string()
+        );
+        assert_eq!(PropertyList::parse("{ a = 1 }").unwrap_err().to_string(), "`;` was expected after this value");
     }
 
     #[test]

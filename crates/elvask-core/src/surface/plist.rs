@@ -156,6 +156,10 @@ impl<'d> PlistView<'d> {
                 .first()
                 .map_or(self.at(Span::at(0)), |made| Place { file: made.file, span: made.entry.value.span });
         }
+        if !self.list.is_xml() {
+            let start = self.list.root().span.start;
+            return self.at(Span::new(start, start + 1));
+        }
         self.at(plan::start_tag(self.list, self.list.root()))
     }
 }

@@ -94,6 +94,11 @@ fn check_one(
             Lack::Type(..) | Lack::Other(..) => continue,
         };
         let message = format!("`{}` lacks {lacking}, and {who} it", group.name);
+        if let Some(made) = plist.made_from(&entry.value) {
+            let steps = format!("Put {lacking} into the build setting {}.", made.setting);
+            out.push(finding(message, plist.value_place(entry)).mend(Remedy::Manual(steps)));
+            continue;
+        }
         let place = plist.at(plan::start_tag(plist.list, place));
         let remedy =
             guarded(context, group.name, &value, || Remedy::edit(format!("add {lacking}"), plist.file, edits.clone()));

@@ -64,7 +64,8 @@ impl Rule for PlistType {
                     .mend(remedy),
             );
         };
-        for entry in plist.list.entries() {
+        // The old text form knows no types but texts, lists and dictionaries.
+        for entry in plist.list.entries().iter().filter(|_| plist.list.is_xml()) {
             let wanted = match ios::plist_key(&entry.key) {
                 Some(known) => known.value_type,
                 None if ios::usage_key(&entry.key).is_some() => {

@@ -9,7 +9,7 @@ use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::requirement::{Kind, Need};
 use crate::rules::both::requirement_conflict;
-use crate::rules::support::{Lack, lacks, loosens, shown, who_needs};
+use crate::rules::support::{Lack, lacks, loosens, rewrite, shown, who_needs};
 use crate::rules::{About, Rule};
 use crate::sheet::collect_texts;
 use crate::template::answers_in;
@@ -90,13 +90,19 @@ fn needed_values(context: &Context<'_>, out: &mut Vec<Finding>) {
             );
             let remedy = match loosens(group.name, &shown(wanted)).filter(|_| !context.consented(group.name)) {
                 Some(meaning) => Remedy::Manual(format!("Decide whether to write {}: it {meaning}.", shown(wanted))),
-                None => {
-                    let edit = plan::replace(plist.list, declared, wanted);
-                    Remedy::edit(format!("write {}", shown(wanted)), plist.file, vec![edit])
-                }
+                None => match plist.made_from(&entry.value) {
+                    Some(made) if !std::ptr::eq(declared, &entry.value) => {
+                        Remedy::Manual(format!("Put {} into the build setting {}.", shown(wanted), made.setting))
+                    }
+                    _ => rewrite(context, plist, format!("write {}", shown(wanted)), declared, wanted),
+                },
+            };
+            let place = match plist.made_from(&entry.value) {
+                Some(_) => plist.value_place(entry),
+                None => plist.at(declared.span),
             };
             out.push(
-                Finding::new(&ABOUT, group.name, plist.at(declared.span), message)
+                Finding::new(&ABOUT, group.name, place, message)
                     .level(Level::of_strength(group.strength()))
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),

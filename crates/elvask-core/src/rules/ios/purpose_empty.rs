@@ -61,6 +61,20 @@ mod tests {
     const ID: &str = "purpose-empty";
 
     #[test]
+    fn a_list_in_the_old_text_form_is_judged_and_left_alone() {
+        let list = "{\n    CFBundleName = Marram;\n    NSMicrophoneUsageDescription = \"\";\n}\n";
+        let app = Fixture::default()
+            .file("ios/Marram/Info.plist", list)
+            .purpose("microphone", "Records calls for the log.")
+            .needs("tern_camera", "capability = 'camera'")
+            .purpose("camera", "Photographs the ring.");
+        assert_eq!(app.found(ID), ["error NSMicrophoneUsageDescription 3:36"]);
+        assert_eq!(app.found("purpose-missing"), ["error NSCameraUsageDescription 1:1"]);
+        assert!(app.findings(ID)[0].remedy.text().contains("plutil -convert xml1"));
+        app.is_left_alone();
+    }
+
+    #[test]
     fn an_empty_text_is_filled_with_the_owners_words() {
         for empty in ["<string></string>", "<string>  </string>", "<string/>"] {
             let app = Fixture::ios(&format!("    <key>NSMicrophoneUsageDescription</key>\n    {empty}\n"));
