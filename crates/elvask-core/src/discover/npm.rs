@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
 use elvask_platform::Platform;
+use rayon::prelude::*;
 use serde::Deserialize;
 
 use super::{Found, Package, read_packages};
@@ -40,8 +41,14 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut packages = Vec::new();
     let mut wanted = Vec::new();
     let mut missing = Vec::new();
-    for name in own.dependencies.keys().chain(own.optional.keys()) {
-        match resolve(loading.files, &root, name) {
+    let names: Vec<&String> = own.dependencies.keys().chain(own.optional.keys()).collect();
+    let files = loading.files;
+    let resolved: Vec<_> = match names.len() {
+        0..16 => names.iter().map(|name| resolve(files, &root, name)).collect(),
+        _ => names.par_iter().map(|name| resolve(files, &root, name)).collect(),
+    };
+    for (name, folder) in names.into_iter().zip(resolved) {
+        match folder {
             Some(folder) => wanted.push((name.clone(), folder)),
             None if own.optional.contains_key(name) => {}
             None => {
