@@ -279,10 +279,10 @@ impl MergeProblem {
         let other = self.other.as_ref().map(|(_, value, _)| value.as_str()).unwrap_or_default();
         match self.conflict {
             Conflict::Attribute => {
-                format!("`{subject}` of {element} is \"{value}\" here and \"{other}\" in a manifest that is merged in")
+                format!("`{subject}` of {element} is \"{value}\" here and \"{other}\" in a manifest that joins it")
             }
             Conflict::Strict => {
-                format!("{element} is marked tools:node=\"strict\", and a manifest that is merged in has another one")
+                format!("{element} is marked tools:node=\"strict\", and a manifest that joins it has another one")
             }
             Conflict::MinLevel => format!("the app runs from level {value}, and a library needs level {other}"),
             Conflict::Selector => {

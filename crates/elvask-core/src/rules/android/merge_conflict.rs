@@ -5,7 +5,6 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
 use crate::merge::{Conflict, MergeProblem, Role};
-use crate::rules::support::only_in;
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -29,23 +28,27 @@ impl Rule for MergeConflict {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let mut told: Vec<(&MergeProblem, Vec<String>)> = Vec::new();
+        let mut told: Vec<Told<'_>> = Vec::new();
         for variant in &context.variants {
             for problem in variant.merged.problems.iter().filter(|problem| !is_told_elsewhere(problem)) {
-                match told.iter_mut().find(|(known, _)| *known == problem) {
-                    Some((_, variants)) => variants.push(variant.variant.clone()),
-                    None => told.push((problem, vec![variant.variant.clone()])),
+                match told.iter_mut().find(|known| is_same(known.problem, problem)) {
+                    Some(known) => known.variants.push(variant.variant.clone()),
+                    None => {
+                        let role = problem.other.as_ref().and_then(|(_, _, input)| variant.merged.roles.get(*input));
+                        told.push(Told { problem, role, variants: vec![variant.variant.clone()] });
+                    }
                 }
             }
         }
-        for (problem, variants) in told {
+        for Told { problem, role, variants } in told {
             let subject = if problem.subject.is_empty() { &problem.element } else { &problem.subject };
-            let message = format!("{}{}", problem.sentence(), only_in(context, &variants));
-            let mut finding = Finding::new(&ABOUT, subject.clone(), problem.place, message)
-                .in_variants(variants)
-                .mend(Remedy::Manual(steps(context, problem)));
-            if let Some((place, _, input)) = &problem.other {
-                let role = context.variants.first().and_then(|variant| variant.merged.roles.get(*input));
+            let some = variants.len() < context.variants.len();
+            let names = if some { format!(" ({})", variants.join(", ")) } else { String::new() };
+            let mut finding =
+                Finding::new(&ABOUT, subject.clone(), problem.place, format!("{}{names}", problem.sentence()))
+                    .in_variants(variants)
+                    .mend(Remedy::Manual(steps(problem, role)));
+            if let Some((place, _, _)) = &problem.other {
                 let whose = match role {
                     Some(Role::Library(library)) => format!("what {} brings along", library.name),
                     Some(role) => format!("what the source set {} says", role.name()),
@@ -58,12 +61,26 @@ impl Rule for MergeConflict {
     }
 }
 
+/// A conflict with whose the weaker side is, and the variants that have it.
+struct Told<'c> {
+    problem: &'c MergeProblem,
+    role: Option<&'c Role>,
+    variants: Vec<String>,
+}
+
+/// Says whether two variants have the same conflict: their inputs may stand in another order.
+fn is_same(one: &MergeProblem, other: &MergeProblem) -> bool {
+    let place = |problem: &MergeProblem| problem.other.as_ref().map(|(place, value, _)| (*place, value.clone()));
+    (one.conflict, one.place, &one.subject, &one.value) == (other.conflict, other.place, &other.subject, &other.value)
+        && place(one) == place(other)
+}
+
 /// Says whether another rule speaks of it: a permission that stands twice is told by `permission-duplicate`.
 fn is_told_elsewhere(problem: &MergeProblem) -> bool {
     problem.conflict == Conflict::Twice && problem.element.starts_with("uses-permission")
 }
 
-fn steps(context: &Context<'_>, problem: &MergeProblem) -> String {
+fn steps(problem: &MergeProblem, role: Option<&Role>) -> String {
     let (subject, value) = (&problem.subject, &problem.value);
     let tag = problem.element.split(' ').next().unwrap_or_default();
     let other = problem.other.as_ref().map(|(_, value, _)| value.as_str()).unwrap_or_default();
@@ -72,16 +89,10 @@ fn steps(context: &Context<'_>, problem: &MergeProblem) -> String {
             "Add tools:replace=\"{subject}\" to this <{tag}> if \"{value}\" is meant; write \"{other}\" if that is. The root element needs xmlns:tools=\"http://schemas.android.com/tools\"."
         ),
         Conflict::Strict => format!("Make the two <{tag}> the same, or take tools:node=\"strict\" off."),
-        Conflict::MinLevel => {
-            let library = problem.other.as_ref().and_then(|(_, _, input)| {
-                let role = context.variants.first()?.merged.roles.get(*input)?;
-                Some(role.name().to_owned())
-            });
-            format!(
-                "Raise minSdk to {other}. If {} is never used below that level, <uses-sdk tools:overrideLibrary=\"…\"> with its namespace lets it in.",
-                library.as_deref().unwrap_or("the library")
-            )
-        }
+        Conflict::MinLevel => format!(
+            "Raise minSdk to {other}. If {} is never used below that level, <uses-sdk tools:overrideLibrary=\"…\"> with its namespace lets it in.",
+            role.map_or("the library", Role::name)
+        ),
         Conflict::Selector => {
             "Write the namespace of the library that is meant, or take tools:selector off.".to_owned()
         }
@@ -124,6 +135,46 @@ mod tests {
         assert!(finding.remedy.text().contains("tools:replace=\"android:allowBackup\""));
         assert_eq!(finding.related.unwrap().1, "what tern_camera brings along");
         app.is_left_alone();
+    }
+
+    #[test]
+    fn what_all_variants_have_is_told_once() {
+        let build = "plugins { id 'com.android.application' }\nandroid {\n  namespace 'example.marram'\n  flavorDimensions 'tier'\n  productFlavors { free { }\n full { } }\n}\n";
+        let manifest = |label: &str| {
+            format!(
+                "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application android:label=\"{label}\" />\n</manifest>\n"
+            )
+        };
+        let app = with_library(
+            "    <application android:label=\"a\" android:allowBackup=\"false\" />\n",
+            "    <application android:allowBackup=\"true\" />\n",
+        )
+        .file("android/app/src/free/AndroidManifest.xml", &manifest("b"));
+        let mut tree = app.tree();
+        tree.put("/app/android/app/build.gradle", build);
+        let loaded = crate::app::App::load(&tree, std::path::Path::new("/app"), &[]).unwrap();
+        let report = crate::check::check(&loaded, &app.settings);
+        let found: Vec<_> = report
+            .findings
+            .iter()
+            .filter(|one| one.rule.id == ID)
+            .map(|one| (one.message.as_str(), one.related.as_ref().unwrap().1.as_str(), one.variants.len()))
+            .collect();
+        assert_eq!(
+            found,
+            [
+                (
+                    "`android:label` of application is \"b\" here and \"a\" in a manifest that joins it (freeRelease)",
+                    "what the source set main says",
+                    1
+                ),
+                (
+                    "`android:allowBackup` of application is \"false\" here and \"true\" in a manifest that joins it",
+                    "what tern_camera brings along",
+                    2
+                )
+            ]
+        );
     }
 
     #[test]
