@@ -48,11 +48,11 @@ fn npm_packages_are_found_as_the_runtime_finds_them() {
     package(&mut tree, "/node_modules/plover", "plover", "3.0.0", "");
     native(&mut tree, "/node_modules/plover");
     // A link into another folder, from where packages are looked for.
-    package(&mut tree, "/work/linked", "linked", "0.1.0", r#","dependencies":{"deep":"1"}"#);
-    tree.put("/work/linked/linked.podspec", "");
-    package(&mut tree, "/work/node_modules/deep", "deep", "4.0.0", "");
-    tree.put("/work/node_modules/deep/ios/a.swift", "");
-    tree.link("/app/node_modules/linked", "/work/linked");
+    package(&mut tree, "/repo/linked", "linked", "0.1.0", r#","dependencies":{"deep":"1"}"#);
+    tree.put("/repo/linked/linked.podspec", "");
+    package(&mut tree, "/repo/node_modules/deep", "deep", "4.0.0", "");
+    tree.put("/repo/node_modules/deep/ios/a.swift", "");
+    tree.link("/app/node_modules/linked", "/repo/linked");
     package(&mut tree, "/app/node_modules/plain", "plain", "1.0.0", "");
     package(&mut tree, "/app/node_modules/lint", "lint", "1.0.0", "");
     native(&mut tree, "/app/node_modules/lint");
