@@ -12,7 +12,7 @@ use crate::config::{self, Config};
 use crate::discover::widget::Widget;
 use crate::discover::{self, Layout, Package};
 use crate::files::{FileKind, Files, shown};
-use crate::gradle::{Module, Stated, Variant};
+use crate::gradle::{Build, Module, Stated, Variant};
 use crate::merge::Library;
 use crate::msbuild::SourceDeclaration;
 use crate::requirement::Levels;
@@ -282,7 +282,7 @@ pub enum LoadError {
     #[error("{0}: there is no such folder of sheets")]
     NoSheetFolder(String),
     /// There is no variant of that name.
-    #[error("there is no variant `{name}`; the app has: {}", known.join(", "))]
+    #[error("there is no variant `{name}`; the app has: {}", listed(known))]
     NoVariant {
         /// The name that was asked for.
         name: String,
@@ -290,7 +290,7 @@ pub enum LoadError {
         known: Vec<String>,
     },
     /// There is no app target of that name.
-    #[error("there is no target `{name}`; the project has: {}", known.join(", "))]
+    #[error("there is no target `{name}`; the project has: {}", listed(known))]
     NoTarget {
         /// The name that was asked for.
         name: String,
@@ -298,7 +298,7 @@ pub enum LoadError {
         known: Vec<String>,
     },
     /// There is no configuration of that name.
-    #[error("there is no configuration `{name}`; the target has: {}", known.join(", "))]
+    #[error("there is no configuration `{name}`; the target has: {}", listed(known))]
     NoConfiguration {
         /// The name that was asked for.
         name: String,
@@ -330,6 +330,8 @@ pub(crate) struct Loading<'f> {
     faults: Vec<Fault>,
     notices: Vec<String>,
     unresolved: Vec<Unresolved>,
+    /// The Gradle build, where its packages were looked for already.
+    pub(crate) build: Option<(PathBuf, Build)>,
 }
 
 impl<'f> Loading<'f> {
@@ -356,6 +358,7 @@ impl<'f> Loading<'f> {
             faults: Vec::new(),
             notices: Vec::new(),
             unresolved: Vec::new(),
+            build: None,
         }
     }
 
@@ -450,6 +453,7 @@ impl App {
             faults: Vec::new(),
             notices: Vec::new(),
             unresolved: Vec::new(),
+            build: None,
         };
         let config_path = root.join(config::FILE_NAME);
         let (config, config_file) =
@@ -484,6 +488,7 @@ impl App {
         if ios.is_none() && !layouts.contains(&Layout::Msbuild) {
             ios = discover::ios::find(&mut loading, choice)?;
         }
+        is_met(choice, android.as_ref(), ios.as_ref())?;
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
             let platforms = widget.as_ref().is_some_and(|widget| !widget.platforms.is_empty());
             loading.notice(if platforms {
@@ -545,6 +550,34 @@ impl App {
             Platform::Ios => self.ios.is_some(),
         }
     }
+}
+
+/// Says what was chosen and is not there: a variant of an app without that platform or without variants, and the like.
+fn is_met(choice: &Choice, android: Option<&AndroidApp>, ios: Option<&IosApp>) -> Result<(), LoadError> {
+    if let Some(name) = &choice.variant {
+        let known: Vec<_> = android.iter().flat_map(|app| &app.variants).map(|one| one.name.clone()).collect();
+        if !known.contains(name) {
+            return Err(LoadError::NoVariant { name: name.clone(), known });
+        }
+    }
+    if let Some(name) = &choice.target {
+        let known: Vec<_> = ios.and_then(|app| app.target.clone()).into_iter().collect();
+        if !known.contains(name) {
+            return Err(LoadError::NoTarget { name: name.clone(), known });
+        }
+    }
+    if let Some(name) = &choice.configuration {
+        let known: Vec<_> = ios.map(|app| app.configuration.clone()).into_iter().collect();
+        if !known.contains(name) {
+            return Err(LoadError::NoConfiguration { name: name.clone(), known });
+        }
+    }
+    Ok(())
+}
+
+/// Lists the names that there are, for people.
+fn listed(known: &[String]) -> String {
+    if known.is_empty() { "none".to_owned() } else { known.join(", ") }
 }
 
 fn read_config(loading: &mut Loading<'_>, path: &Path) -> (Config, Option<FileId>) {

@@ -8,6 +8,7 @@ mod module;
 mod values;
 mod variants;
 
+pub(crate) use variants::MAX_VARIANTS;
 pub use variants::{SourceSet, Variant};
 
 use std::path::{Path, PathBuf};

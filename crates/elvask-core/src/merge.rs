@@ -390,7 +390,7 @@ impl<'d> Merged<'d> {
     }
 
     /// Returns the effective manifest as XML, as the build would write it. With `origins`, a comment before each element says
-    /// where it comes from; `shown` names an input.
+    /// where it comes from, as `origins` words its place.
     #[must_use]
     pub fn print(&self, origins: Option<&dyn Fn(Place) -> String>) -> String {
         print::print(self, origins)

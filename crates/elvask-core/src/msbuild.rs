@@ -40,6 +40,8 @@ struct File {
 pub(crate) struct Project {
     /// The folder of the project.
     pub(crate) folder: PathBuf,
+    /// The name of the project file, without its ending.
+    name: String,
     /// The files in the order in which they take effect; the project itself is among them.
     files: Vec<File>,
     /// The target frameworks: `net9.0-android`.
@@ -87,7 +89,8 @@ impl Project {
                 Err(error) => loading.unreadable(&shown, &error.to_string(), Place { file: id, span: error.span }),
             }
         }
-        let mut project = Project { folder, files, frameworks: Vec::new() };
+        let name = path.file_stem().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let mut project = Project { folder, name, files, frameworks: Vec::new() };
         let plain = project.properties("");
         let named = [plain.get("TargetFrameworks"), plain.get("TargetFramework")];
         let all = named.iter().filter_map(|one| one.value.as_deref()).flat_map(|text| text.split(';'));
@@ -104,17 +107,15 @@ impl Project {
     /// Returns the properties for a target framework, as the configuration Release sees them.
     pub(crate) fn properties(&self, framework: &str) -> Properties {
         let mut values: BTreeMap<String, Stated<String>> = BTreeMap::new();
-        for (name, value) in [("configuration", "Release"), ("platform", "AnyCPU"), ("targetframework", framework)] {
+        for (name, value) in [
+            ("configuration", "Release"),
+            ("platform", "AnyCPU"),
+            ("targetframework", framework),
+            ("msbuildprojectname", &self.name),
+        ] {
             if !value.is_empty() {
                 values.insert(name.to_owned(), Stated { value: Some(value.to_owned()), place: None, written: None });
             }
-        }
-        if let Some(project) = self.files.last().map(|file| file.id) {
-            let _ = project;
-            let name =
-                |path: &Path| path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-            let own = name(&self.folder);
-            values.insert("msbuildprojectname".to_owned(), Stated { value: Some(own), place: None, written: None });
         }
         for (file, element) in self.items("PropertyGroup") {
             let outer = condition::holds(element, &values);

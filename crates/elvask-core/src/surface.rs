@@ -89,12 +89,6 @@ impl Surface {
         self.manifests.iter().find(|(known, _)| *known == file).map(|(_, document)| document)
     }
 
-    /// Returns the main manifest, where there is one that can be read.
-    #[must_use]
-    pub fn manifest(&self, app: &App) -> Option<ManifestView<'_>> {
-        self.view(app, app.android.as_ref()?.manifest?)
-    }
-
     fn view(&self, app: &App, file: FileId) -> Option<ManifestView<'_>> {
         let document = self.document(file)?;
         Some(ManifestView::new(file, document, app.android.as_ref()?.namespace.as_deref()))

@@ -44,7 +44,7 @@ const PLIST: &str =
 const CSPROJ: &str = r#"<Project Sdk="Microsoft.NET.Sdk">
   <PropertyGroup>
     <TargetFrameworks>net9.0-android;net9.0-ios</TargetFrameworks>
-    <ApplicationId>example.marram.fieldlog</ApplicationId>
+    <ApplicationId>example.marram.$(MSBuildProjectName)</ApplicationId>
     <ApplicationDisplayVersion>2.4.0</ApplicationDisplayVersion>
     <ApplicationVersion>71</ApplicationVersion>
     <SupportedOSPlatformVersion Condition="$([MSBuild]::GetTargetPlatformIdentifier('$(TargetFramework)')) == 'ios'">15.0</SupportedOSPlatformVersion>
@@ -66,7 +66,7 @@ const CSPROJ: &str = r#"<Project Sdk="Microsoft.NET.Sdk">
 #[test]
 fn msbuild_reads_project_packages_and_attributes() {
     let mut tree = Memory::app([
-        ("Fieldlog.csproj", CSPROJ),
+        ("fieldlog.csproj", CSPROJ),
         (
             "Directory.Packages.props",
             "<Project><ItemGroup><PackageVersion Include=\"Plover.Dialer\" Version=\"3.0.1\" /></ItemGroup></Project>",
@@ -117,7 +117,7 @@ fn msbuild_takes_what_was_restored_from_the_assets() {
         "Knot.Core/1.0.0": { "type": "package", "path": "knot.core/1.0.0" },
         "Own/1.0.0": { "type": "project", "path": "../own/own.csproj" } } }"#;
     let mut tree = Memory::app([
-        ("Fieldlog.csproj", CSPROJ),
+        ("fieldlog.csproj", CSPROJ),
         ("obj/project.assets.json", assets),
         ("Platforms/Android/AndroidManifest.xml", MANIFEST),
         ("Platforms/iOS/Info.plist", PLIST),
@@ -129,14 +129,14 @@ fn msbuild_takes_what_was_restored_from_the_assets() {
     assert_eq!(plugins(&app), ["Tern.Camera 2.2.0", "Knot.Core 1.0.0"]);
     assert!(app.notices.iter().any(|notice| notice.contains("Plover.Dialer")), "{:?}", app.notices);
     let bad = Memory::app([
-        ("Fieldlog.csproj", CSPROJ),
+        ("fieldlog.csproj", CSPROJ),
         ("obj/project.assets.json", "{"),
         ("Platforms/iOS/Info.plist", PLIST),
     ]);
     assert!(!load(&bad).faults.is_empty());
     let folder = Choice { package_folder: Some("/env".into()), ..Choice::default() };
     let mut tree = Memory::app([
-        ("Fieldlog.csproj", CSPROJ),
+        ("fieldlog.csproj", CSPROJ),
         ("Platforms/Android/AndroidManifest.xml", MANIFEST),
         ("Platforms/iOS/Info.plist", PLIST),
     ]);
@@ -235,7 +235,7 @@ fn xcode_reads_pods_and_swift_packages() {
     assert_eq!(plugins(&load(&tree))[0], "old 1.0.0 absent");
 }
 
-const CONFIG: &str = r#"<?xml version="1.0" encoding="utf-8"?>
+const WIDGET: &str = r#"<?xml version="1.0" encoding="utf-8"?>
 <widget id="example.marram.fieldlog" version="2.4.0" xmlns="http://www.w3.org/ns/widgets">
     <name>Marram</name>
     <description>
@@ -261,7 +261,7 @@ fn widget_reads_its_file_and_its_plugins() {
     let plugin =
         "<plugin id=\"tern-camera\" version=\"2.1.0\"><platform name=\"android\"/><platform name=\"ios\"/></plugin>";
     let tree =
-        Memory::app([("config.xml", CONFIG), ("plugins/tern-camera/plugin.xml", plugin), ("plugins/fetch.json", "{}")]);
+        Memory::app([("config.xml", WIDGET), ("plugins/tern-camera/plugin.xml", plugin), ("plugins/fetch.json", "{}")]);
     let app = load(&tree);
     assert_eq!(app.layouts, [Layout::Widget]);
     let widget = app.widget.as_ref().unwrap();
@@ -314,8 +314,8 @@ fn every_app_of_a_repository_is_found() {
             "tools/Tools.csproj",
             "<Project><PropertyGroup><TargetFramework>net9.0</TargetFramework></PropertyGroup></Project>",
         ),
-        ("shared/Fieldlog.csproj", CSPROJ),
-        ("hybrid/config.xml", CONFIG),
+        ("shared/fieldlog.csproj", CSPROJ),
+        ("hybrid/config.xml", WIDGET),
         ("other/config.xml", "<settings/>"),
     ] {
         tree.put(format!("/repo/{path}"), text);

@@ -107,6 +107,9 @@ fn the_merged_manifest_and_the_variants_side_by_side() {
 </manifest>
 ";
     assert_eq!(ran.out, expected);
+    let record =
+        elvask(app.path(), &["survey", "--merged", "--origins", "--variant", "freeDebug", "--format", "json"]).json();
+    assert_eq!((record["variant"].as_str(), record["manifest"].as_str()), (Some("freeDebug"), Some(expected)));
     let sides = elvask(app.path(), &["survey", "--variants", "--color", "never"]).out;
     let cells = |needle: &str| -> Vec<String> {
         let line = sides.lines().find(|line| line.contains(needle)).unwrap_or_else(|| panic!("{sides}"));
@@ -175,4 +178,36 @@ fn other_forms_of_files_are_read_and_written_as_they_were() {
     let before = (std::fs::read(&list).unwrap(), std::fs::read(&main).unwrap());
     elvask(app.path(), &["fill", "--yes", "--target", "Lite"]);
     assert_eq!((std::fs::read(&list).unwrap(), std::fs::read(&main).unwrap()), before);
+}
+
+#[test]
+fn what_is_chosen_and_is_not_there_is_an_error_in_every_layout() {
+    let folder = tempfile::tempdir().unwrap();
+    let project = "<Project><PropertyGroup><TargetFrameworks>net9.0-android;net9.0-ios</TargetFrameworks></PropertyGroup></Project>";
+    std::fs::write(folder.path().join("Log.csproj"), project).unwrap();
+    for (words, said) in [
+        (["--variant", "gone"], "no variant `gone`; the app has: release"),
+        (["--target", "gone"], "no target `gone`; the project has: none"),
+        (["--configuration", "gone"], "no configuration `gone`; the target has: Release"),
+    ] {
+        let ran = elvask(folder.path(), &[&["survey"][..], &words].concat());
+        assert_eq!(ran.code, 2);
+        assert!(ran.err.contains(said), "{}", ran.err);
+    }
+}
+
+#[test]
+fn several_app_modules_are_said_once() {
+    let folder = tempfile::tempdir().unwrap();
+    for module in ["app", "wear"] {
+        let main = folder.path().join(module).join("src/main");
+        std::fs::create_dir_all(&main).unwrap();
+        std::fs::write(main.join("AndroidManifest.xml"), manifest("    <application />\n")).unwrap();
+        std::fs::write(folder.path().join(module).join("build.gradle"), BUILD).unwrap();
+    }
+    std::fs::write(folder.path().join("settings.gradle"), "include ':app', ':wear'").unwrap();
+    let ran = elvask(folder.path(), &["survey", "--color", "never"]);
+    for said in ["several Android app modules: app, wear", "the target level is System.getenv('LEVEL')"] {
+        assert_eq!(ran.err.matches(said).count(), 1, "{}", ran.err);
+    }
 }

@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use super::folders;
 use crate::app::{AndroidApp, Choice, LibraryManifest, LoadError, Loading, Plugin};
 use crate::files::Files;
-use crate::gradle::{self, Module, ModuleKind, Stated, Variant, Workspace, build_file};
+use crate::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};
 use crate::merge::Library;
 use crate::source::read_text;
 
@@ -25,11 +25,13 @@ pub(crate) fn find(
     plugins: &[Plugin],
     choice: &Choice,
 ) -> Result<Option<AndroidApp>, LoadError> {
-    let Some(folder) = find_module(loading) else { return Ok(None) };
-    let workspace = Workspace::around(loading, &folder);
-    let build = workspace.build(loading, &folder);
+    let Some((folder, build)) = app_build(loading) else { return Ok(None) };
     let Some(module) = build.modules.first() else { return Ok(None) };
     let variants = module.variants(loading.files);
+    if variants.len() >= MAX_VARIANTS {
+        loading
+            .notice(format!("the build has {MAX_VARIANTS} variants or more; the first {MAX_VARIANTS} are looked at"));
+    }
     let judged = judged(&variants, choice)?;
     let namespace = module.namespace.value.clone();
     unresolved(loading, module);
@@ -49,6 +51,16 @@ pub(crate) fn find(
         in_source: Vec::new(),
     };
     Ok(Some(with_manifests(loading, app, plugins)))
+}
+
+/// Returns the folder of the app's module and the build around it, which is read once.
+pub(crate) fn app_build(loading: &mut Loading<'_>) -> Option<(PathBuf, Build)> {
+    if let Some(found) = loading.build.take() {
+        return Some(found);
+    }
+    let folder = find_module(loading)?;
+    let build = Workspace::around(loading, &folder).build(loading, &folder);
+    Some((folder, build))
 }
 
 /// Returns the variants that are judged: the chosen one, else all of the release build type.
@@ -121,7 +133,7 @@ fn unresolved(loading: &mut Loading<'_>, module: &Module) {
 }
 
 /// Returns the folder of the app module: the usual one where it is one, else the nearest that is.
-pub(crate) fn find_module(loading: &mut Loading<'_>) -> Option<PathBuf> {
+fn find_module(loading: &mut Loading<'_>) -> Option<PathBuf> {
     let root = loading.root.clone();
     let usual = root.join("android/app");
     if loading.files.is_file(&usual.join(MANIFEST)) {

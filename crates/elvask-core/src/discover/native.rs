@@ -10,15 +10,19 @@ use serde::Deserialize;
 use super::{Package, android, ios};
 use crate::app::Loading;
 use crate::files::{FileKind, Files, normal};
-use crate::gradle::{Source, Workspace, build_file};
+use crate::gradle::{Build, Source, build_file};
 use crate::source::{FileId, Place};
 use crate::yaml::Yaml;
 
 /// Finds what the app's module depends on: artifacts by `group:name`, modules of the same build by `:module`.
 pub(crate) fn gradle_packages(loading: &mut Loading<'_>) -> Vec<Package> {
-    let Some(folder) = android::find_module(loading) else { return Vec::new() };
-    let workspace = Workspace::around(loading, &folder);
-    let build = workspace.build(loading, &folder);
+    let Some((folder, build)) = android::app_build(loading) else { return Vec::new() };
+    let packages = build_packages(loading, &build);
+    loading.build = Some((folder, build));
+    packages
+}
+
+fn build_packages(loading: &mut Loading<'_>, build: &Build) -> Vec<Package> {
     let mut packages: Vec<Package> = Vec::new();
     let Some(app) = build.modules.first() else { return packages };
     let mut open = vec![app];

@@ -8,7 +8,7 @@ use super::{Config, Module, Stated};
 use crate::files::Files;
 
 /// The most variants that are looked at; a build with more of them is cut off.
-pub(super) const MAX_VARIANTS: usize = 200;
+pub(crate) const MAX_VARIANTS: usize = 200;
 
 /// A source set that has a manifest.
 #[derive(Debug, Clone, PartialEq, Eq)]

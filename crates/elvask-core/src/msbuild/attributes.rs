@@ -88,7 +88,8 @@ fn attributes(text: &str) -> Vec<Found> {
             b'"' => at += text_len(text.get(at..).unwrap_or_default()),
             b'\'' => at += if bytes.get(at + 1) == Some(&b'\\') { 4 } else { 3 },
             b'[' => {
-                let end = at + bracket_len(text.get(at..).unwrap_or_default());
+                let rest = text.get(at..).unwrap_or_default();
+                let end = at + closing(rest, ('[', ']')).map_or(rest.len(), |end| end + 1);
                 let inside = text.get(at + 1..end.saturating_sub(1)).unwrap_or_default();
                 if let Some(list) = inside
                     .trim_start()
@@ -124,27 +125,26 @@ fn text_len(rest: &str) -> usize {
     rest.len()
 }
 
-/// Returns the length of the bracket at the start of `rest`, to the one that closes it.
-fn bracket_len(rest: &str) -> usize {
+/// Returns the offset of the bracket that closes the first one of its kind in `rest`, texts stepped over.
+fn closing(rest: &str, (open, close): (char, char)) -> Option<usize> {
     let mut depth = 0usize;
     let mut skip_to = 0;
     for (at, character) in rest.char_indices() {
         if at < skip_to {
             continue;
         }
-        match character {
-            '[' => depth += 1,
-            ']' => {
-                depth = depth.saturating_sub(1);
-                if depth == 0 {
-                    return at + 1;
-                }
+        if character == open {
+            depth += 1;
+        } else if character == close {
+            depth = depth.saturating_sub(1);
+            if depth == 0 {
+                return Some(at);
             }
-            '"' => skip_to = at + text_len(rest.get(at..).unwrap_or_default()),
-            _ => {}
+        } else if character == '"' {
+            skip_to = at + text_len(rest.get(at..).unwrap_or_default());
         }
     }
-    rest.len()
+    None
 }
 
 /// Reads `UsesPermission("a"), UsesFeature("b", Required = false)`.
@@ -155,7 +155,9 @@ fn one_list(list: &str, start: usize, found: &mut Vec<Found>) {
         let before = rest.get(..open).unwrap_or_default();
         let name = before.trim_start_matches([',', ' ', '\t', '\r', '\n']).trim();
         let from = offset + before.len() - before.trim_start_matches([',', ' ', '\t', '\r', '\n']).len();
-        let Some(close) = rest.get(open..).and_then(close_of).map(|close| open + close) else { return };
+        let Some(close) = rest.get(open..).and_then(|rest| closing(rest, ('(', ')'))).map(|close| open + close) else {
+            return;
+        };
         let arguments = rest.get(open + 1..close).unwrap_or_default();
         let span = Span::new(from, offset + close + 1);
         let last = name.rsplit('.').next().unwrap_or(name);
@@ -166,28 +168,6 @@ fn one_list(list: &str, start: usize, found: &mut Vec<Found>) {
         }
         rest = rest.get(close + 1..).unwrap_or_default();
     }
-}
-
-fn close_of(rest: &str) -> Option<usize> {
-    let mut depth = 0usize;
-    let mut skip_to = 0;
-    for (at, character) in rest.char_indices() {
-        if at < skip_to {
-            continue;
-        }
-        match character {
-            '(' => depth += 1,
-            ')' => {
-                depth = depth.saturating_sub(1);
-                if depth == 0 {
-                    return Some(at);
-                }
-            }
-            '"' => skip_to = at + text_len(rest.get(at..).unwrap_or_default()),
-            _ => {}
-        }
-    }
-    None
 }
 
 /// Splits arguments into names and values.

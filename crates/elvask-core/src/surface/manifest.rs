@@ -176,13 +176,6 @@ impl<'d> ManifestView<'d> {
         self.root.prefix_of(ANDROID).unwrap_or("android")
     }
 
-    /// Says whether an app with this manifest sees what a query asks for.
-    #[must_use]
-    pub fn sees(&self, wanted: &Query) -> bool {
-        self.queries.iter().any(|declared| covers(&declared.query, wanted))
-            || self.permissions.iter().any(|permission| permission.name == "android.permission.QUERY_ALL_PACKAGES")
-    }
-
     /// Returns a place in the manifest.
     #[must_use]
     pub fn at(&self, span: Span) -> Place {

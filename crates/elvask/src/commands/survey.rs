@@ -92,6 +92,14 @@ fn obstacles(app: &App, surface: &Surface, output: &Output) -> Outcome {
     outcome
 }
 
+/// The merged manifest of a variant.
+#[derive(serde::Serialize)]
+struct MergedManifest {
+    format: u32,
+    variant: String,
+    manifest: String,
+}
+
 /// Prints the manifest as the build merges it.
 fn merged(app: &App, options: &options::Survey, output: &Output) -> Done {
     let Some(android) = &app.android else {
@@ -121,7 +129,15 @@ fn merged(app: &App, options: &options::Survey, output: &Output) -> Done {
         let at = app.sources.position(place);
         clean(&format!("{}:{}", app.sources.file(place.file).shown, at.line)).into_owned()
     };
-    output.result(&effective.merged.print(options.origins.then_some(&origin as &dyn Fn(Place) -> String)));
+    let manifest = effective.merged.print(options.origins.then_some(&origin as &dyn Fn(Place) -> String));
+    match options.app.format {
+        Format::Human => output.result(&manifest),
+        Format::Json => output.json(&MergedManifest {
+            format: elvask_core::record::FORMAT,
+            variant: variant.name.clone(),
+            manifest,
+        }),
+    }
     Ok(obstacles(app, &surface, output))
 }
 
