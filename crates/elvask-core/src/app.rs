@@ -6,11 +6,13 @@ use std::sync::Arc;
 use elvask_markup::Span;
 use elvask_markup::xml::Document;
 use elvask_platform::{Platform, Version, android};
+use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::config::{self, Config};
 use crate::discover::widget::Widget;
 use crate::discover::{self, Layout, Package};
+use crate::evidence::{Cache, Evidence, learn_cached};
 use crate::files::{FileKind, Files, shown};
 use crate::gradle::{Build, Module, Stated, Variant};
 use crate::merge::Library;
@@ -205,8 +207,10 @@ pub struct Plugin {
     pub platforms: Vec<Platform>,
     /// Where the app's dependency file names it; `None` for what only other packages need.
     pub dependency: Option<Place>,
-    /// What it requires.
+    /// What it requires, as a sheet states it.
     pub sheet: Option<PluginSheet>,
+    /// What its own files show, where they were looked into. Files are named from the app.
+    pub evidence: Option<Arc<Evidence>>,
 }
 
 /// A plugin's sheet and where it was found.
@@ -320,6 +324,22 @@ pub struct Choice {
     pub configuration: Option<String>,
     /// The folder of packages of the layout `msbuild` that the environment names.
     pub package_folder: Option<PathBuf>,
+    /// Which packages are looked into.
+    pub look: Look,
+    /// Where is kept what was found in packages.
+    pub cache: Option<Arc<dyn Cache>>,
+}
+
+/// Which packages are looked into for what they require.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Look {
+    /// Those without a sheet.
+    #[default]
+    WithoutSheet,
+    /// All of them.
+    All,
+    /// None.
+    Nowhere,
 }
 
 /// An app while it is being found.
@@ -469,7 +489,8 @@ impl App {
                 Layout::Xcode => discover::native::xcode_packages(&mut loading),
             })
             .collect();
-        let plugins = plugins(&mut loading, packages, sheet_folders);
+        let mut plugins = plugins(&mut loading, packages, sheet_folders);
+        look_into(files, root, choice, &mut plugins);
         if let Some(file) = config_file {
             let unknown = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref());
             let problems: Vec<_> = unknown.flat_map(|sheet| config.check_against(&sheet.sheet)).collect();
@@ -616,9 +637,26 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
             continue;
         }
         let Package { name, version, root, platforms, dependency } = package;
-        plugins.push(Plugin { name, version, root, platforms, dependency, sheet });
+        plugins.push(Plugin { name, version, root, platforms, dependency, sheet, evidence: None });
     }
     plugins
+}
+
+/// Looks into the packages that the choice says, several at a time.
+fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plugin]) {
+    let wanted = |plugin: &Plugin| match choice.look {
+        Look::WithoutSheet => plugin.sheet.is_none(),
+        Look::All => true,
+        Look::Nowhere => false,
+    };
+    let look = |plugin: &mut Plugin| {
+        let Some(root) = plugin.root.as_ref().filter(|_| wanted(plugin)) else { return };
+        let mut evidence = learn_cached(files, root, choice.cache.as_deref());
+        let folder = shown(root, app);
+        evidence.name_files_from(&folder);
+        plugin.evidence = Some(Arc::new(evidence));
+    };
+    plugins.par_iter_mut().for_each(look);
 }
 
 fn read_sheet(

@@ -3,13 +3,14 @@
 use std::sync::Arc;
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_platform::Platform;
 
 use crate::app::App;
 use crate::finding::{Finding, Level, Remedy, Want};
 use crate::needs::{Answers, GivenPurpose, Needs, Settings, purpose};
 use crate::requirement::{Levels, Requirement};
 use crate::rules::{self, RULES};
-use crate::source::{FileId, Sources};
+use crate::source::{FileId, Place, Sources};
 use crate::surface::{Effective, ManifestView, PlistView, Surface};
 use crate::template::{fill_in, fill_in_value};
 
@@ -139,6 +140,20 @@ impl<'a> Context<'a> {
             }
         };
         missing.into_iter().map(want).collect()
+    }
+
+    /// Returns a place that stands for a requirement where the app has none for it: in its sheet, or where the app names the
+    /// plugin, or the top of a platform file.
+    #[must_use]
+    pub fn place_of(&self, requirement: &Requirement) -> Option<Place> {
+        let plugin = self.app.plugins.get(requirement.plugin);
+        let dependency = plugin.and_then(|plugin| plugin.dependency);
+        let manifest = || self.manifest.as_deref().map(|manifest| manifest.tag(manifest.root));
+        let plist = || self.plist.map(|plist| plist.root_tag());
+        requirement.sheet_place().or(dependency).or_else(|| match requirement.platform {
+            Platform::Android => manifest().or_else(plist),
+            Platform::Ios => plist().or_else(manifest),
+        })
     }
 
     /// Says whether the owner has agreed to something that makes the app less safe.

@@ -1,7 +1,9 @@
 //! Conditions on levels and versions, as sheets state them.
 
+use serde::{Deserialize, Serialize};
+
 /// One comparison.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 enum Comparison {
     AtLeast,
     Above,
@@ -11,7 +13,7 @@ enum Comparison {
 }
 
 /// A range written as comparisons with commas between: `>=31`, `<17.0`, `>=24, <33`.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Range<T> {
     parts: Vec<(Comparison, T)>,
 }
@@ -35,6 +37,16 @@ impl<T: PartialOrd + Copy> Range<T> {
         Some(Range { parts: text.split(',').map(part).collect::<Option<Vec<_>>>()? })
     }
 
+    /// Makes the range from a number upwards.
+    pub(crate) fn at_least(bound: T) -> Self {
+        Range { parts: vec![(Comparison::AtLeast, bound)] }
+    }
+
+    /// Makes the range below a number.
+    pub(crate) fn below(bound: T) -> Self {
+        Range { parts: vec![(Comparison::Below, bound)] }
+    }
+
     /// Says whether a number lies in the range.
     pub(crate) fn holds(&self, value: T) -> bool {
         self.parts.iter().all(|(comparison, bound)| match comparison {
@@ -53,6 +65,23 @@ impl<T: PartialOrd + Copy> Range<T> {
             Comparison::AtMost | Comparison::Equal => least <= *bound,
             Comparison::Below => least < *bound,
         })
+    }
+}
+
+impl<T: std::fmt::Display> std::fmt::Display for Range<T> {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        for (at, (comparison, bound)) in self.parts.iter().enumerate() {
+            let sign = match comparison {
+                Comparison::AtLeast => ">=",
+                Comparison::Above => ">",
+                Comparison::AtMost => "<=",
+                Comparison::Below => "<",
+                Comparison::Equal => "=",
+            };
+            let comma = if at == 0 { "" } else { ", " };
+            write!(out, "{comma}{sign}{bound}")?;
+        }
+        Ok(())
     }
 }
 

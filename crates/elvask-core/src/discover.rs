@@ -241,3 +241,17 @@ pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
     }
     found
 }
+
+/// Returns the name and version that a package in a folder states, where it states a name.
+#[must_use]
+pub fn describe_package(files: &dyn Files, root: &Path) -> Option<(String, Option<String>)> {
+    let read = |name: &str| crate::source::read_text(files, &root.join(name)).ok();
+    if let Some(json) = read("package.json").and_then(|text| serde_json::from_str::<serde_json::Value>(&text).ok()) {
+        let get = |key: &str| json.get(key).and_then(serde_json::Value::as_str).map(str::to_owned);
+        return Some((get("name")?, get("version")));
+    }
+    let text = read("pubspec.yaml")?;
+    let pubspec = crate::yaml::Yaml::parse(&text).ok()?;
+    let get = |key: &str| pubspec.get(key).and_then(crate::yaml::Yaml::as_str).map(str::to_owned);
+    Some((get("name")?, get("version")))
+}

@@ -17,6 +17,26 @@ pub enum FileKind {
     Folder,
 }
 
+/// One name in a folder.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    /// The name.
+    pub name: String,
+    /// What it is, links followed.
+    pub kind: FileKind,
+    /// Whether it is a link to something else.
+    pub link: bool,
+}
+
+/// What tells without reading it whether a file has changed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stamp {
+    /// Its size in bytes.
+    pub len: u64,
+    /// When it was changed, in nanoseconds since 1970.
+    pub changed: u128,
+}
+
 /// A tree of files that can be read.
 pub trait Files: Sync {
     /// Returns the bytes of a file.
@@ -33,6 +53,17 @@ pub trait Files: Sync {
 
     /// Returns the path with all links followed; the path itself where nothing stands there.
     fn real(&self, path: &Path) -> PathBuf;
+
+    /// Returns the names in a folder with what they are and whether they are links, in the order of the names.
+    fn entries(&self, folder: &Path) -> Vec<Entry> {
+        let plain = |(name, kind)| Entry { name, kind, link: false };
+        self.list(folder).into_iter().map(plain).collect()
+    }
+
+    /// Returns what tells whether a file has changed; `None` where that cannot be told.
+    fn stamp(&self, _path: &Path) -> Option<Stamp> {
+        None
+    }
 
     /// Says whether a file stands at a path.
     fn is_file(&self, path: &Path) -> bool {
@@ -66,25 +97,36 @@ impl Files for Disk {
         std::fs::read(path)
     }
 
-    #[expect(clippy::disallowed_methods, reason = "this is the one place that lists")]
     fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {
+        self.entries(folder).into_iter().map(|entry| (entry.name, entry.kind)).collect()
+    }
+
+    #[expect(clippy::disallowed_methods, reason = "this is the one place that lists")]
+    fn entries(&self, folder: &Path) -> Vec<Entry> {
         let Ok(entries) = std::fs::read_dir(folder) else { return Vec::new() };
         let mut names: Vec<_> = entries
             .flatten()
             .filter_map(|entry| {
                 let kind = entry.file_type().ok()?;
-                let kind = if kind.is_symlink() {
+                let link = kind.is_symlink();
+                let kind = if link {
                     self.kind(&entry.path())?
                 } else if kind.is_dir() {
                     FileKind::Folder
                 } else {
                     FileKind::File
                 };
-                Some((entry.file_name().into_string().ok()?, kind))
+                Some(Entry { name: entry.file_name().into_string().ok()?, kind, link })
             })
             .collect();
-        names.sort();
+        names.sort_by(|one, other| one.name.cmp(&other.name));
         names
+    }
+
+    fn stamp(&self, path: &Path) -> Option<Stamp> {
+        let about = std::fs::symlink_metadata(path).ok()?;
+        let changed = about.modified().ok()?.duration_since(std::time::UNIX_EPOCH).ok()?;
+        Some(Stamp { len: about.len(), changed: changed.as_nanos() })
     }
 
     fn kind(&self, path: &Path) -> Option<FileKind> {

@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 use serde::Serialize;
 
 use crate::app::App;
-use crate::requirement::{Requirement, Strength};
+use crate::requirement::{Citation, Requirement, Strength};
 use crate::rules::About;
 use crate::source::{FileId, Place, Sources};
 
@@ -50,8 +50,8 @@ pub struct NeededBy {
     pub plugin: String,
     /// Its installed version.
     pub version: Option<String>,
-    /// Where it was learnt.
-    pub learnt: Place,
+    /// The lines that show it, the weightiest evidence first. There is at least one.
+    pub learnt: Vec<Citation>,
     /// Why it is needed, in the words of the sheet.
     pub reason: Option<String>,
     /// Where the plugin's own notes say so.
@@ -68,7 +68,7 @@ impl NeededBy {
         NeededBy {
             plugin: plugin.map(|plugin| plugin.name.clone()).unwrap_or_default(),
             version: plugin.and_then(|plugin| plugin.version.clone()),
-            learnt: requirement.learnt,
+            learnt: requirement.citations(&app.sources),
             reason: requirement.reason.clone(),
             reference: requirement.reference.clone(),
             capability: requirement.capability.map(|capability| capability.name),

@@ -1,14 +1,16 @@
 //! All that the plugins of an app need of it, and the values that its owner has given.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
+use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 use elvask_platform::capability::{CapabilityNeed, capabilities_with};
 use elvask_platform::wording::{ValueUse, placeholder_in};
 
-use crate::app::{App, Plugin};
+use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
-use crate::requirement::{Kind, Need, Query, Requirement, Strength};
+use crate::requirement::{Kind, Learnt, Need, Owner, Query, Requirement, Strength};
 use crate::sheet::{Asked, Sheet};
 use crate::source::Place;
 use crate::surface::{ManifestView, PlistView};
@@ -82,6 +84,8 @@ impl Group<'_> {
 pub struct Needs {
     /// Sorted by kind, name and plugin.
     all: Vec<Requirement>,
+    /// What the plugins' own manifests declare, so that the build brings it into the app. Sorted likewise.
+    brought: Vec<Requirement>,
     /// Requirements whose very name waits for an answer, with the names of the answers.
     pub unanswered: Vec<(Requirement, Vec<String>)>,
 }
@@ -94,15 +98,50 @@ impl Needs {
         for requirement in raw(app) {
             let plugin = requirement.plugin;
             match fill_in(&requirement.name, &|key| answers.get(plugin, key).map(|answer| answer.value.clone())) {
-                Ok(name) => needs.all.push(Requirement { name, ..requirement }),
+                Ok(name) => {
+                    let list = if requirement.brought { &mut needs.brought } else { &mut needs.all };
+                    list.push(Requirement { name, ..requirement });
+                }
                 Err(missing) => needs.unanswered.push((requirement, missing)),
             }
         }
-        needs.all.sort_by(|one, other| {
-            let key = |requirement: &Requirement| (requirement.kind(), requirement.plugin);
-            (key(one).0, &one.name, key(one).1).cmp(&(key(other).0, &other.name, key(other).1))
-        });
+        for list in [&mut needs.all, &mut needs.brought] {
+            list.sort_by(|one, other| {
+                let key = |requirement: &Requirement| (requirement.kind(), requirement.plugin);
+                (key(one).0, &one.name, key(one).1).cmp(&(key(other).0, &other.name, key(other).1))
+            });
+        }
         needs
+    }
+
+    /// Returns what the plugins' own manifests declare: it is not missing, and can be taken out.
+    #[must_use]
+    pub fn brought(&self) -> &[Requirement] {
+        &self.brought
+    }
+
+    /// Returns the requirements of one kind and name, those too that a plugin's own manifest meets.
+    #[must_use]
+    pub fn known(&self, kind: Kind, name: &str) -> Vec<Requirement> {
+        let brought = self.brought.iter().filter(|one| one.kind() == kind && one.name == name);
+        self.of(kind, name).iter().chain(brought).cloned().collect()
+    }
+
+    /// Takes out the alternatives of which another one is met; of those of which none is, the first is left.
+    pub(crate) fn settle(&mut self, is_met: impl Fn(&Requirement) -> bool) {
+        let group = |one: &Requirement| one.one_of.clone().map(|group| (one.plugin, one.platform, group));
+        let met: Vec<_> = self.all.iter().filter(|one| one.one_of.is_some() && is_met(one)).filter_map(group).collect();
+        let mut seen = Vec::new();
+        let brought: Vec<_> = self.brought.iter().filter_map(group).collect();
+        self.all.retain(|one| {
+            let Some(group) = group(one) else { return true };
+            if met.contains(&group) || brought.contains(&group) {
+                return is_met(one);
+            }
+            let first = !seen.contains(&group);
+            seen.push(group);
+            first
+        });
     }
 
     /// Returns all requirements.
@@ -134,24 +173,66 @@ impl Needs {
     }
 }
 
-/// Returns what the plugins need, as their sheets state it.
+/// Returns what the plugins need, as their sheets state it; of those without a sheet, as their own files show it.
 fn raw(app: &App) -> Vec<Requirement> {
     let mut all = Vec::new();
     for (at, plugin) in app.plugins.iter().enumerate() {
-        let Some(found) = &plugin.sheet else { continue };
-        let sheet = &found.sheet;
-        let features = app.config.for_plugin(&plugin.name).map(|config| config.features.as_slice()).unwrap_or_default();
-        let on = |name: &Text| features.iter().any(|feature| feature.text == name.text);
-        let outdated = is_outdated(plugin, sheet);
-        for required in &sheet.requires {
-            if required.feature.as_ref().is_some_and(|feature| !on(feature)) {
-                continue;
-            }
-            let learnt = Place { file: found.file, span: required.span };
-            let strength = if outdated { required.strength.max(Strength::Likely) } else { required.strength };
-            let requirement = |platform, name: &str, need, strength, capability, part| Requirement {
+        match &plugin.sheet {
+            Some(found) => of_sheet(app, at, plugin, found, &mut all),
+            None => of_evidence(app, at, plugin, &mut all),
+        }
+    }
+    let levels = app.all_levels();
+    all.retain(|requirement| levels.iter().any(|levels| requirement.holds(levels)));
+    all
+}
+
+/// Gathers what a plugin's own files show.
+fn of_evidence(app: &App, at: usize, plugin: &Plugin, all: &mut Vec<Requirement>) {
+    let Some(evidence) = &plugin.evidence else { return };
+    for learned in evidence.requirements.iter().filter(|learned| app.has(learned.need.platform())) {
+        all.push(Requirement {
+            plugin: at,
+            platform: learned.need.platform(),
+            name: learned.name.clone(),
+            need: learned.need.clone(),
+            strength: learned.strength,
+            reason: None,
+            reference: None,
+            capability: None,
+            feature: None,
+            when: learned.when.clone(),
+            part: None,
+            one_of: learned.one_of.clone(),
+            brought: learned.brought,
+            learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::new(citation.clone()))).collect(),
+        });
+    }
+}
+
+/// Gathers what a sheet states. What the plugin's own files show of the same things is cited beside it.
+fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mut Vec<Requirement>) {
+    let sheet = &found.sheet;
+    let features = app.config.for_plugin(&plugin.name).map(|config| config.features.as_slice()).unwrap_or_default();
+    let on = |name: &Text| features.iter().any(|feature| feature.text == name.text);
+    let outdated = is_outdated(plugin, sheet);
+    let shown = plugin.evidence.as_deref().map(|evidence| evidence.requirements.as_slice()).unwrap_or_default();
+    for required in &sheet.requires {
+        if required.feature.as_ref().is_some_and(|feature| !on(feature)) {
+            continue;
+        }
+        let stated = Place { file: found.file, span: required.span };
+        let strength = if outdated { required.strength.max(Strength::Likely) } else { required.strength };
+        let requirement = |name: &str, need: Need, strength, capability, part| {
+            let also = shown.iter().filter(|learned| learned.kind() == need.kind() && learned.name == name);
+            let also: Vec<_> = also.collect();
+            let brought = also.iter().any(|learned| learned.brought);
+            let citations = also.iter().flat_map(|learned| &learned.citations);
+            let mut learnt = vec![Learnt::Sheet(stated)];
+            learnt.extend(citations.map(|citation| Learnt::Found(Arc::new(citation.clone()))));
+            Requirement {
                 plugin: at,
-                platform,
+                platform: need.platform(),
                 name: name.to_owned(),
                 need,
                 strength,
@@ -161,29 +242,26 @@ fn raw(app: &App) -> Vec<Requirement> {
                 feature: required.feature.as_ref().map(|feature| feature.text.clone()),
                 when: required.when.clone(),
                 part,
+                one_of: required.one_of.clone(),
+                brought,
                 learnt,
-            };
-            let wanted = |platform: Platform| app.has(platform) && sheet.platforms.contains(&platform);
-            match &required.asked {
-                Asked::Need { name, need } => {
-                    let platform = need.kind().platform();
-                    if wanted(platform) {
-                        all.push(requirement(platform, name, need.clone(), strength, None, None));
-                    }
+            }
+        };
+        let wanted = |platform: Platform| app.has(platform) && sheet.platforms.contains(&platform);
+        match &required.asked {
+            Asked::Need { name, need } => {
+                if wanted(need.platform()) {
+                    all.push(requirement(name, need.clone(), strength, None, None));
                 }
-                Asked::Capability(capability) => {
-                    for need in capability.needs().filter(|need| need.is_judged() && wanted(need.platform)) {
-                        let strength = if need.optional { Strength::Optional } else { strength };
-                        let what = need_of(&need);
-                        all.push(requirement(need.platform, need.name, what, strength, Some(*capability), Some(need)));
-                    }
+            }
+            Asked::Capability(capability) => {
+                for need in capability.needs().filter(|need| wanted(need.platform)) {
+                    let strength = if need.optional { Strength::Optional } else { strength };
+                    all.push(requirement(need.name, need_of(&need), strength, Some(*capability), Some(need)));
                 }
             }
         }
     }
-    let levels = app.all_levels();
-    all.retain(|requirement| levels.iter().any(|levels| requirement.holds(levels)));
-    all
 }
 
 /// Says whether the installed version is outside the range that a sheet speaks about.
@@ -196,17 +274,42 @@ pub fn is_outdated(plugin: &Plugin, sheet: &Sheet) -> bool {
     }
 }
 
-fn need_of(need: &CapabilityNeed) -> Need {
-    match need.kind {
-        "permission" => Need::Permission { max_level: need.max_level },
+/// Returns what exactly a part of a capability asks for.
+pub(crate) fn need_of(need: &CapabilityNeed) -> Need {
+    need_from(need.kind, need.name, need.value, need.max_level)
+}
+
+/// Returns what the tables of the platforms ask for with a kind, a name, a value and a cap.
+pub(crate) fn need_from(kind: &str, name: &str, value: &str, max_level: Option<u32>) -> Need {
+    let (action, data) = name.split_once(' ').map_or((name, None), |(action, data)| (action, Some(data)));
+    let action = Some(action.to_owned());
+    let data = data.map(str::to_owned);
+    match kind {
+        "permission" => Need::Permission { max_level },
         "usage" => Need::Usage,
         "query-scheme" => Need::QueryScheme,
-        _ => {
-            let (action, scheme) =
-                need.name.split_once(' ').map_or((need.name, None), |(action, scheme)| (action, Some(scheme)));
-            let (action, scheme) = (Some(action.to_owned()), scheme.map(str::to_owned));
-            Need::Query(Query { action, scheme, ..Query::default() })
+        "background-mode" => Need::BackgroundMode,
+        "privacy-reason" => Need::PrivacyReason { reasons: Vec::new() },
+        "entitlement" => Need::Entitlement { value: value_of(value) },
+        "filter" => {
+            let categories = vec!["android.intent.category.DEFAULT".to_owned()];
+            let filter = Query { action, mime: data, categories, ..Query::default() };
+            Need::Filter { owner: Owner::Launcher, filter }
         }
+        _ => Need::Query(Query { action, scheme: data, ..Query::default() }),
+    }
+}
+
+/// Reads a value as the table of capabilities writes it.
+fn value_of(written: &str) -> Option<NewValue> {
+    let list = written.strip_prefix('[').and_then(|rest| rest.strip_suffix(']'));
+    match (written, list) {
+        ("", _) => None,
+        ("true", _) => Some(NewValue::Bool(true)),
+        (_, Some(words)) => {
+            Some(NewValue::Array(words.split_whitespace().map(|word| NewValue::String(word.to_owned())).collect()))
+        }
+        (word, None) => Some(NewValue::String(word.to_owned())),
     }
 }
 
@@ -299,8 +402,7 @@ pub(crate) fn declared_value<'r>(
     manifest: Option<&ManifestView<'_>>,
     plist: Option<&PlistView<'_>>,
 ) -> Option<(&'r str, String, Place)> {
-    use elvask_markup::plist::plan::NewValue;
-    let (template, value, place) = match &requirement.need {
+    let (template, value, place): (&str, _, _) = match &requirement.need {
         Need::MetaData { value: Some(template), .. } => {
             let manifest = manifest?;
             let declared = manifest.meta_data.iter().find(|declared| declared.name == requirement.name)?;

@@ -3,6 +3,10 @@
 //! Paths are relative to the app, with forward slashes; lines and columns count from 1, columns in characters; `start` and
 //! `end` are byte offsets.
 
+mod known;
+
+pub use known::{DoubtfulRecord, KnownRecord, RequirementRecord, when};
+
 use elvask_platform::android::Grant;
 use elvask_platform::{Platform, Version};
 use serde::Serialize;
@@ -12,7 +16,7 @@ use crate::check::Report;
 use crate::discover::Layout;
 use crate::discover::widget::{Said, Widget};
 use crate::finding::{Finding, Level, NeededBy, Remedy, Want};
-use crate::requirement::Strength;
+use crate::requirement::{Citation, Strength};
 use crate::source::{Place, Sources};
 use crate::survey::{Declaration, Difference, Survey};
 use crate::why::Answer;
@@ -106,12 +110,17 @@ pub struct NeededByRecord {
     pub plugin: String,
     /// Its installed version.
     pub version: Option<String>,
-    /// Where it was learnt: `sheet`.
+    /// Where it was learnt: `sheet`, `manifest`, `source`, `readme`, `build`.
     pub evidence: &'static str,
     /// The file that says so.
     pub file: String,
     /// The line that says so.
     pub line: usize,
+    /// The line itself.
+    pub quote: String,
+    /// What else shows it.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub also: Vec<CitationRecord>,
     /// The capability that it is part of.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub capability: Option<&'static str>,
@@ -124,17 +133,49 @@ pub struct NeededByRecord {
 }
 
 impl NeededByRecord {
-    fn of(sources: &Sources, needed: &NeededBy) -> Self {
-        let place = PlaceRecord::of(sources, needed.learnt);
+    fn of(needed: &NeededBy) -> Self {
+        let mut citations = needed.learnt.iter().map(CitationRecord::of);
+        let first = citations.next();
         NeededByRecord {
             plugin: needed.plugin.clone(),
             version: needed.version.clone(),
-            evidence: "sheet",
-            file: place.file,
-            line: place.line,
+            evidence: first.as_ref().map_or("sheet", |first| first.kind),
+            line: first.as_ref().map_or(1, |first| first.line),
+            quote: first.as_ref().map(|first| first.quote.clone()).unwrap_or_default(),
+            file: first.map(|first| first.file).unwrap_or_default(),
+            also: citations.collect(),
             capability: needed.capability,
             reason: needed.reason.clone(),
             reference: needed.reference.clone(),
+        }
+    }
+}
+
+/// A line that shows that something is required.
+#[derive(Debug, Clone, Serialize)]
+pub struct CitationRecord {
+    /// The kind of evidence: `sheet`, `manifest`, `source`, `readme`, `build`.
+    pub kind: &'static str,
+    /// The file.
+    pub file: String,
+    /// The line, counted from 1.
+    pub line: usize,
+    /// The column, counted from 1, in characters.
+    pub column: usize,
+    /// The line itself, without the space around it.
+    pub quote: String,
+}
+
+impl CitationRecord {
+    /// Makes the record of a citation.
+    #[must_use]
+    pub fn of(citation: &Citation) -> Self {
+        CitationRecord {
+            kind: citation.kind.id(),
+            file: citation.file.clone(),
+            line: citation.line,
+            column: citation.column,
+            quote: citation.quote.clone(),
         }
     }
 }
@@ -269,7 +310,7 @@ impl FindingRecord {
             message: finding.message.clone(),
             effect: finding.effect.clone(),
             place: PlaceRecord::of(sources, finding.place),
-            needed_by: finding.needed_by.iter().map(|needed| NeededByRecord::of(sources, needed)).collect(),
+            needed_by: finding.needed_by.iter().map(|needed| NeededByRecord::of(needed)).collect(),
             variants: finding.variants.clone(),
             remedy: RemedyRecord { kind: finding.remedy.kind(), text: finding.remedy.text(), edits, wants },
             waived: finding.waived.clone(),
@@ -402,7 +443,7 @@ impl DeclarationRecord {
             name: one.name.clone(),
             value: one.value.clone(),
             place: PlaceRecord::of(sources, one.place),
-            needed_by: one.needed_by.iter().map(|needed| NeededByRecord::of(sources, needed)).collect(),
+            needed_by: one.needed_by.iter().map(|needed| NeededByRecord::of(needed)).collect(),
             grant: one.grant,
             group: one.group,
             ignored: one.ignored,
@@ -659,7 +700,7 @@ impl WhyRecord {
     #[must_use]
     pub fn of(sources: &Sources, answer: &Answer) -> Self {
         let who = |(needed, strength): &(NeededBy, Strength)| WhoRecord {
-            who: NeededByRecord::of(sources, needed),
+            who: NeededByRecord::of(needed),
             strength: *strength,
         };
         WhyRecord {

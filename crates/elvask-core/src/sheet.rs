@@ -4,6 +4,7 @@
 //! for a name, and nothing in it can name a file to write to.
 
 mod read;
+pub mod write;
 
 pub(crate) use read::{collect_texts, is_scheme};
 
@@ -17,6 +18,9 @@ use crate::tomldoc::{Problem, Text};
 
 /// The name of the sheet in the root of a package.
 pub const FILE_NAME: &str = "elvask-sheet.toml";
+
+/// The JSON Schema of sheets, for editors.
+pub const SCHEMA: &str = include_str!("sheet/schema.json");
 
 /// The largest sheet that is read, in bytes.
 pub const MAX_SHEET: usize = 1024 * 1024;
@@ -40,8 +44,6 @@ pub struct Sheet {
     pub requires: Vec<Required>,
     /// Values that the app's owner gives.
     pub answers: Vec<Answer>,
-    /// Requirements of kinds that are not judged yet: the kind and its place.
-    pub unjudged: Vec<Text>,
 }
 
 /// A part of a plugin that an app turns on.
@@ -117,6 +119,8 @@ pub struct Required {
     pub when: When,
     /// How sure it is.
     pub strength: Strength,
+    /// Several with the same word here are alternatives: one of them is enough.
+    pub one_of: Option<String>,
     /// Why it is needed.
     pub reason: Option<String>,
     /// Where the plugin's own notes say so.

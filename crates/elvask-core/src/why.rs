@@ -74,7 +74,9 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
         }
     };
     let mut needs = Vec::new();
-    for requirement in context.needs.all().iter().filter(|requirement| is_meant(requirement, subject)) {
+    for requirement in
+        context.needs.all().iter().chain(context.needs.brought()).filter(|requirement| is_meant(requirement, subject))
+    {
         needs.push((at(requirement.platform, requirement.kind().id(), &requirement.name), requirement));
     }
     let mut declared = Vec::new();
@@ -86,7 +88,10 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
             }
             Subject::Plugin(_) => false,
         };
-        let needed = needs.iter().any(|(_, requirement)| meets(declaration, requirement));
+        let name_of = |requirement: &Requirement| {
+            context.app.plugins.get(requirement.plugin).map_or("", |plugin| plugin.name.as_str())
+        };
+        let needed = needs.iter().any(|(_, requirement)| meets(declaration, requirement, name_of(requirement)));
         if named || needed {
             declared.push((at(declaration.platform, declaration.kind, &declaration.name), declaration));
         }
@@ -124,11 +129,11 @@ fn is_meant(requirement: &Requirement, subject: &Subject) -> bool {
 }
 
 /// Says whether a declaration is what a requirement asks for.
-fn meets(declaration: &Declaration, requirement: &Requirement) -> bool {
+fn meets(declaration: &Declaration, requirement: &Requirement, plugin: &str) -> bool {
     declaration.kind == requirement.kind().id()
         && (declaration.name == requirement.name
             || (requirement.kind() == Kind::Query
-                && declaration.needed_by.iter().any(|needed| needed.learnt == requirement.learnt)))
+                && declaration.needed_by.iter().any(|needed| needed.plugin == plugin)))
 }
 
 /// Says whether a word names a thing: its whole name, its last part, or the scheme behind an action, whatever the case.
@@ -144,7 +149,9 @@ fn detail(need: &Need) -> Option<String> {
             Some(format!("{} in {}", value.as_ref().or(resource.as_ref())?, owner.title()))
         }
         Need::Attribute { owner, value, .. } => Some(format!("\"{value}\" on {}", owner.title())),
-        Need::Plist { value } => serde_json::to_string(value).ok(),
-        Need::Query(_) | Need::Usage | Need::QueryScheme => None,
+        Need::Plist { value } | Need::Entitlement { value: Some(value) } => serde_json::to_string(value).ok(),
+        Need::Gradle { file, .. } => Some(format!("in the {} Gradle file", file.word())),
+        Need::Filter { owner, .. } => Some(format!("on {}", owner.title())),
+        other => other.value(),
     }
 }

@@ -62,6 +62,23 @@ impl Steps for Disk {
     }
 }
 
+/// Writes a file that is not there yet, with the folders that lead to it.
+///
+/// # Errors
+/// What the system says; a file that is there already is left alone.
+pub fn write_new(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder)?;
+    }
+    let mut file = fs::File::create_new(path)?;
+    let written = file.write_all(bytes).and_then(|()| file.sync_all());
+    if written.is_err() {
+        // Half a file is worse than none.
+        let _ = fs::remove_file(path);
+    }
+    written
+}
+
 /// Writes all files or none. Links are followed, so that a link stays one.
 ///
 /// # Errors

@@ -104,6 +104,28 @@ pub fn permission(name: &str) -> Option<&'static Permission> {
     all.binary_search_by(|permission| permission.name.cmp(name)).ok().and_then(|at| all.get(at))
 }
 
+/// Returns the first level of a version of Android by its number for people: 33 for Android 13.
+///
+/// Source: "SDK Platform release notes" in the platform's documentation.
+#[must_use]
+pub fn level_of_version(version: u32) -> Option<u32> {
+    Some(match version {
+        5 => 21,
+        6 => 23,
+        7 => 24,
+        8 => 26,
+        9 => 28,
+        10 => 29,
+        11 => 30,
+        12 => 31,
+        13 => 33,
+        14 => 34,
+        15 => 35,
+        16 => 36,
+        _ => return None,
+    })
+}
+
 /// The start of the names of the platform's own permissions.
 pub const PERMISSION_PREFIX: &str = "android.permission.";
 

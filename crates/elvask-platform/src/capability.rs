@@ -22,11 +22,13 @@ pub struct Capability {
 pub struct CapabilityNeed {
     /// Where.
     pub platform: Platform,
-    /// The kind of requirement. `permission`, `query`, `usage` and `query-scheme` are judged; of others it is only known
-    /// that they are wanted.
+    /// The kind of requirement.
     pub kind: &'static str,
-    /// The permission, the key, the scheme; for a query the action, with a scheme behind a space where it has one.
+    /// The permission, the key, the scheme; for a query or filter the action, with a scheme or type behind a space where it
+    /// has one.
     pub name: &'static str,
+    /// What goes with the name: a word, `true`, or a list in square brackets; empty where any value will do.
+    pub value: &'static str,
     /// It holds for apps that target this level or a higher one.
     pub target_from: Option<u32>,
     /// It holds for apps that run on devices of this level or a lower one.
@@ -53,14 +55,6 @@ fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
     })
 }
 
-impl CapabilityNeed {
-    /// Says whether the kind is one that is judged.
-    #[must_use]
-    pub fn is_judged(&self) -> bool {
-        matches!(self.kind, "permission" | "query" | "usage" | "query-scheme")
-    }
-}
-
 impl Capability {
     /// Goes through what the capability wants declared, on both platforms.
     pub fn needs(self) -> impl Iterator<Item = CapabilityNeed> {
@@ -74,6 +68,7 @@ fn read_need(row: Row) -> CapabilityNeed {
         platform: if row.cell(1) == "ios" { Platform::Ios } else { Platform::Android },
         kind: row.cell(2),
         name: row.cell(3),
+        value: row.cell(5),
         target_from: None,
         devices_to: None,
         ios_below: None,

@@ -183,6 +183,99 @@ pub fn setting_for_key(key: &str) -> Option<String> {
     Some(format!("INFOPLIST_KEY_{}", row.cell(0)))
 }
 
+/// An entitlement.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Entitlement {
+    /// The key.
+    pub key: &'static str,
+    /// The type of its value: `bool`, `string` or `array`.
+    pub value_type: &'static str,
+    /// The name of the tick box in the project editor; empty where there is none.
+    pub capability: &'static str,
+    /// What it costs: `paid` (a paid membership), `approval` (granted on request), or nothing.
+    pub cost: &'static str,
+    values: &'static str,
+}
+
+impl Entitlement {
+    /// Returns the values that the platform knows; empty where it takes others.
+    pub fn values(&self) -> impl Iterator<Item = &'static str> {
+        self.values.split('|').filter(|value| !value.is_empty())
+    }
+}
+
+/// Returns all entitlements.
+pub fn entitlements() -> &'static [Entitlement] {
+    static TABLE: OnceLock<Vec<Entitlement>> = OnceLock::new();
+    TABLE.get_or_init(|| {
+        let read = |row: crate::table::Row| Entitlement {
+            key: row.cell(0),
+            value_type: row.cell(1),
+            values: row.cell(2),
+            capability: row.cell(3),
+            cost: row.cell(4),
+        };
+        rows(include_str!("../data/ios-entitlements.tsv")).map(read).collect()
+    })
+}
+
+/// Looks an entitlement up.
+#[must_use]
+pub fn entitlement(key: &str) -> Option<&'static Entitlement> {
+    entitlements().iter().find(|known| known.key == key)
+}
+
+/// A value of `UIBackgroundModes`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct BackgroundMode {
+    /// The value.
+    pub value: &'static str,
+    /// The name of the tick box in the project editor; empty where there is none.
+    pub title: &'static str,
+}
+
+/// Goes through all background modes.
+pub fn background_modes() -> impl Iterator<Item = BackgroundMode> {
+    rows(include_str!("../data/ios-background-modes.tsv"))
+        .map(|row| BackgroundMode { value: row.cell(0), title: row.cell(1) })
+}
+
+/// Looks a background mode up.
+#[must_use]
+pub fn background_mode(value: &str) -> Option<BackgroundMode> {
+    background_modes().find(|known| known.value == value)
+}
+
+/// Returns the background mode that a wrong one is meant to be, if one is near enough.
+#[must_use]
+pub fn nearest_background_mode(value: &str) -> Option<&'static str> {
+    crate::names::nearest(value, background_modes().map(|known| known.value))
+}
+
+/// Returns the reasons that there are for a category of interfaces; `None` where there is no such category.
+#[must_use]
+pub fn privacy_category(category: &str) -> Option<Vec<&'static str>> {
+    let table = rows(include_str!("../data/ios-privacy-reasons.tsv"));
+    let reasons: Vec<_> = table.filter(|row| row.cell(0) == category).map(|row| row.cell(1)).collect();
+    (!reasons.is_empty()).then_some(reasons)
+}
+
+/// Returns the key that the project editor shows under a name: `Privacy - Camera Usage Description`.
+#[must_use]
+pub fn key_of_title(title: &str) -> Option<&'static str> {
+    let words = |text: &str| {
+        text.split(|sign: char| !sign.is_alphanumeric())
+            .filter(|word| !word.is_empty())
+            .collect::<Vec<_>>()
+            .join(" ")
+            .to_lowercase()
+    };
+    let title = words(title);
+    let inside = title.strip_prefix("privacy ")?;
+    let inside = inside.strip_suffix(" usage description").or_else(|| inside.strip_suffix(" description"))?;
+    rows(include_str!("../data/ios-key-titles.tsv")).find(|row| words(row.cell(1)) == inside).map(|row| row.cell(0))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -205,6 +298,17 @@ mod tests {
         assert_eq!(meant("NSTouchIDUsageDescription"), None, "another word is another key");
         let mistaken = rows(include_str!("../data/ios-mistaken-keys.tsv"));
         assert!(mistaken.into_iter().all(|row| usage_key(row.cell(1)).is_some() && usage_key(row.cell(0)).is_none()));
+    }
+
+    #[test]
+    fn the_editors_names_lead_to_keys() {
+        assert_eq!(key_of_title("Privacy - Camera Usage Description"), Some("NSCameraUsageDescription"));
+        assert_eq!(
+            key_of_title("Privacy — Location Always and When In Use Usage Description"),
+            Some("NSLocationAlwaysAndWhenInUseUsageDescription")
+        );
+        assert_eq!(key_of_title("Camera Usage Description"), None);
+        assert!(rows(include_str!("../data/ios-key-titles.tsv")).all(|row| usage_key(row.cell(0)).is_some()));
     }
 
     #[test]

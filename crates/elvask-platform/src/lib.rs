@@ -10,16 +10,17 @@ pub mod capability;
 pub mod ios;
 pub mod manifest;
 pub mod names;
+pub mod native;
 mod table;
 mod version;
 pub mod wording;
 
 pub use version::Version;
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// The platforms that an app can have.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Platform {
     /// Android.

@@ -80,6 +80,45 @@ fn find_phrase(text: &str, phrases: impl Iterator<Item = &'static str>) -> Optio
     })
 }
 
+/// What words of a package's notes say about a thing that they speak of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NoteWords {
+    /// It is needed, though the words hold one of refusal.
+    Firm,
+    /// It is not needed, or not any more.
+    Not,
+    /// It is needed by some.
+    Optional,
+    /// It is needed.
+    Needed,
+    /// A condition on levels, which makes nothing optional.
+    Bound,
+    /// A heading over how to set up.
+    SetupHeading,
+    /// A heading over something that is no requirement of the package as it is.
+    ElsewhereHeading,
+    /// A heading over an extension or second app, with a property list of its own.
+    ExtensionHeading,
+    /// The app itself, where an extension is spoken of too.
+    OwnApp,
+}
+
+/// Goes through the patterns of one kind, for texts in small letters; those of headings are plain words.
+pub fn note_words(kind: NoteWords) -> impl Iterator<Item = &'static str> {
+    let word = match kind {
+        NoteWords::Firm => "firm",
+        NoteWords::Not => "not",
+        NoteWords::Optional => "optional",
+        NoteWords::Needed => "needed",
+        NoteWords::Bound => "bound",
+        NoteWords::SetupHeading => "setup",
+        NoteWords::ElsewhereHeading => "elsewhere",
+        NoteWords::ExtensionHeading => "extension",
+        NoteWords::OwnApp => "own",
+    };
+    rows(include_str!("../data/note-words.tsv")).filter(move |row| row.cell(0) == word).map(|row| row.cell(1))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

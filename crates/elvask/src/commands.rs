@@ -4,6 +4,7 @@ pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod fill;
+pub(crate) mod sheet;
 pub(crate) mod survey;
 pub(crate) mod why;
 
@@ -11,7 +12,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::SystemTime;
 
-use elvask_core::app::{App, Choice, Unresolved, find_apps, find_root};
+use elvask_core::app::{App, Choice, Look, Plugin, Unresolved, find_apps, find_root};
 use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::needs::Settings;
 
@@ -47,6 +48,16 @@ const MAX_BLIND: usize = 8;
 
 /// Finds the app that a command line means, and says on standard error what limits the look at it.
 pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure> {
+    load_at(&root_of(options)?, options, output)
+}
+
+/// Finds the app that a command line means, and looks into some of its packages.
+pub(crate) fn load_with(options: &AppOptions, look: Look, output: &Output) -> Result<App, Failure> {
+    load_looking(&root_of(options)?, options, look, output)
+}
+
+/// Returns the folder of the app that a command line means.
+fn root_of(options: &AppOptions) -> Result<PathBuf, Failure> {
     let here = current_folder()?;
     let root = match &options.app {
         Some(folder) => normal(&here.join(folder)),
@@ -56,7 +67,7 @@ pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure
             )
         })?,
     };
-    load_at(&root, options, output)
+    Ok(root)
 }
 
 fn current_folder() -> Result<PathBuf, Failure> {
@@ -84,6 +95,11 @@ fn package_folder() -> Option<PathBuf> {
 
 /// Loads the app in a folder, and says on standard error what limits the look at it.
 pub(crate) fn load_at(root: &Path, options: &AppOptions, output: &Output) -> Result<App, Failure> {
+    load_looking(root, options, Look::WithoutSheet, output)
+}
+
+/// Loads the app in a folder and looks into some of its packages.
+pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output: &Output) -> Result<App, Failure> {
     let here = current_folder()?;
     // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
     let root = Disk.real(root);
@@ -93,6 +109,8 @@ pub(crate) fn load_at(root: &Path, options: &AppOptions, output: &Output) -> Res
         target: options.target.clone(),
         configuration: options.configuration.clone(),
         package_folder: package_folder(),
+        look,
+        cache: crate::cache::open(),
     };
     let app = App::load_choice(&Disk, &root, &choice).map_err(|error| Failure::new(error.to_string()))?;
     for one in &app.unresolved {
@@ -101,21 +119,15 @@ pub(crate) fn load_at(root: &Path, options: &AppOptions, output: &Output) -> Res
     for notice in &app.notices {
         output.notice(notice);
     }
-    for plugin in &app.plugins {
-        let Some(found) = &plugin.sheet else { continue };
-        if !found.sheet.unjudged.is_empty() {
-            let mut kinds: Vec<_> = found.sheet.unjudged.iter().map(|kind| kind.text.as_str()).collect();
-            kinds.sort_unstable();
-            kinds.dedup();
-            let file = &app.sources.file(found.file).shown;
-            output.notice(&format!("{file}: requirements of these kinds are not judged yet: {}", kinds.join(", ")));
-        }
-    }
-    let blind: Vec<_> = app.plugins.iter().filter(|one| one.sheet.is_none()).map(|one| one.name.as_str()).collect();
-    if !blind.is_empty() {
+    let is_blind = |one: &&Plugin| {
+        one.sheet.is_none() && one.evidence.as_deref().is_none_or(elvask_core::evidence::Evidence::is_empty)
+    };
+    let blind: Vec<_> = app.plugins.iter().filter(is_blind).map(|one| one.name.as_str()).collect();
+    if !blind.is_empty() && look != Look::Nowhere {
         let (shown, rest) = blind.split_at(blind.len().min(if output.verbose { blind.len() } else { MAX_BLIND }));
         let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };
-        output.notice(&format!("no sheet, so nothing is known of what these require: {}{more}", shown.join(", ")));
+        output
+            .notice(&format!("neither a sheet nor their own files say what these require: {}{more}", shown.join(", ")));
     }
     Ok(app)
 }

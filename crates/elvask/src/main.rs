@@ -1,5 +1,6 @@
 //! The command `elvask`.
 
+mod cache;
 mod commands;
 mod input;
 mod options;
@@ -22,6 +23,7 @@ fn main() -> ExitCode {
         Command::Fill(fill) => commands::fill::run(fill, &output),
         Command::Why(why) => commands::why::run(why, &output),
         Command::Explain(explain) => commands::explain::run(explain, &output),
+        Command::Sheet(action) => commands::sheet::run(action, &output),
     };
     match done {
         Ok(outcome) => outcome.into(),

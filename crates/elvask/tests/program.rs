@@ -159,22 +159,82 @@ fn a_reader_that_goes_away_is_no_fault() {
     assert_eq!(done.status.code(), Some(1));
 }
 
-#[test]
-fn what_is_not_judged_is_told() {
+/// An app with a plugin that has no sheet: what it requires stands in its own files.
+fn unsheeted() -> App {
     let app = App::with(&[(MANIFEST, BARE)]);
+    let plist = "<plist version=\"1.0\"><dict><key>LSRequiresIPhoneOS</key><true/></dict></plist>";
+    app.write("ios/Marram/Info.plist", plist);
+    app.write("package.json", "{\"dependencies\":{\"curlew_dictation\":\"1\"}}");
+    let root = "node_modules/curlew_dictation";
+    app.write(&format!("{root}/package.json"), "{\"name\":\"curlew_dictation\",\"version\":\"1.4.2\"}");
     app.write(
-        "node_modules/tern_camera/elvask-sheet.toml",
-        "sheet = 1\n[[requires]]\nios.entitlement = { key = \"aps-environment\", value = \"development\" }\n[[requires]]\ncapability = \"background-audio\"\n",
+        &format!("{root}/ios/Dictation.swift"),
+        "import Speech\n\nSFSpeechRecognizer.requestAuthorization { _ in }\n",
     );
-    let ran = app.run(&["check"]);
-    assert_eq!(ran.code, 0);
-    assert!(
-        ran.err.contains(
-            "elvask-sheet.toml: requirements of these kinds are not judged yet: background-mode, component, entitlement"
-        ),
-        "{}",
-        ran.err
-    );
+    app.write(&format!("{root}/android/build.gradle"), "apply plugin: 'com.android.library'\n");
+    let notes = "# Set up\n\nAdd to the manifest:\n\n```xml\n<uses-permission android:name=\"android.permission.RECORD_AUDIO\" />\n```\n";
+    app.write(&format!("{root}/README.md"), notes);
+    app
+}
+
+#[test]
+fn a_plugin_without_a_sheet_is_judged_by_its_own_files() {
+    let app = unsheeted();
+    let ran = app.run(&["check", "--format", "json"]);
+    let findings = ran.json()["findings"].clone();
+    let found =
+        |subject: &str| findings.as_array().unwrap().iter().find(|one| one["subject"] == subject).cloned().unwrap();
+    let purpose = found("NSSpeechRecognitionUsageDescription");
+    assert_eq!((&purpose["rule"], &purpose["level"]), (&"purpose-missing".into(), &"error".into()));
+    let who = &purpose["needed_by"][0];
+    assert_eq!((&who["evidence"], &who["line"]), (&"source".into(), &3.into()), "{who}");
+    assert_eq!(who["file"], "node_modules/curlew_dictation/ios/Dictation.swift");
+    let permission = found("android.permission.RECORD_AUDIO");
+    assert_eq!((&permission["level"], &permission["needed_by"][0]["evidence"]), (&"warning".into(), &"readme".into()));
+    assert_eq!(ran.code, 1, "what native code needs for certain decides");
+    let shown = app.run(&["sheet", "show", "curlew_dictation"]);
+    assert!(shown.out.contains("SFSpeechRecognizer.requestAuthorization { _ in }"), "{}", shown.out);
+}
+
+#[test]
+fn what_was_learnt_is_remembered_until_a_file_changes_and_damage_does_no_harm() {
+    let app = unsheeted();
+    let cache = tempfile::tempdir().unwrap();
+    let old = std::time::SystemTime::now() - std::time::Duration::from_secs(60);
+    let source = "node_modules/curlew_dictation/ios/Dictation.swift";
+    for path in [
+        source,
+        "node_modules/curlew_dictation/README.md",
+        "node_modules/curlew_dictation/package.json",
+        "node_modules/curlew_dictation/android/build.gradle",
+    ] {
+        std::fs::File::options().write(true).open(app.root().join(path)).unwrap().set_modified(old).unwrap();
+    }
+    let show = || {
+        let ran = Command::new(env!("CARGO_BIN_EXE_elvask"))
+            .args(["sheet", "show", "curlew_dictation", "--format", "json"])
+            .env("ELVASK_CACHE_DIR", cache.path())
+            .current_dir(app.root())
+            .output()
+            .unwrap();
+        String::from_utf8(ran.stdout).unwrap()
+    };
+    let first = show();
+    let records = || std::fs::read_dir(cache.path()).unwrap().map(|entry| entry.unwrap().path()).collect::<Vec<_>>();
+    let [record] = records().try_into().unwrap();
+    assert_eq!(show(), first);
+    for damage in ["", "not a record", "00000000000000000000000000000000{\"version\":1}"] {
+        std::fs::write(&record, damage).unwrap();
+        assert_eq!(show(), first, "{damage:?}");
+    }
+    let whole = std::fs::read_to_string(&record).unwrap();
+    let forged = whole.replacen("NSSpeechRecognitionUsageDescription", "NSMicrophoneUsageDescription", 1);
+    assert_ne!(forged, whole);
+    std::fs::write(&record, forged).unwrap();
+    assert_eq!(show(), first, "a record that somebody changed is not believed");
+    app.write(source, "import AVFoundation\nlet recorder = AVAudioRecorder()\n");
+    let changed = show();
+    assert!(changed.contains("NSMicrophoneUsageDescription") && !changed.contains("NSSpeechRecognition"), "{changed}");
 }
 
 #[test]

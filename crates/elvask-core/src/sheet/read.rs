@@ -2,8 +2,8 @@
 
 mod kinds;
 
-use kinds::read_platform_need;
 pub(crate) use kinds::{collect_texts, is_scheme};
+use kinds::{read_file, read_platform_need};
 
 use elvask_markup::Span;
 use elvask_platform::{Platform, Version, capability};
@@ -21,8 +21,20 @@ const BUILT_IN_ANSWERS: [&str; 5] = ["android_id", "ios_id", "ios_team", "scheme
 const TOP: [&str; 9] =
     ["sheet", "plugin", "ecosystem", "versions", "platforms", "reference", "features", "requires", "answers"];
 const ECOSYSTEMS: [&str; 6] = ["pub", "npm", "nuget", "maven", "cocoapods", "swiftpm"];
-const REQUIRED: [&str; 10] =
-    ["capability", "android", "ios", "file", "max-level", "reason", "feature", "when", "optional", "reference"];
+const REQUIRED: [&str; 12] = [
+    "capability",
+    "android",
+    "ios",
+    "file",
+    "max-level",
+    "reason",
+    "feature",
+    "when",
+    "optional",
+    "likely",
+    "one-of",
+    "reference",
+];
 
 pub(super) fn sheet(text: &str, package: Option<&str>) -> (Sheet, Vec<Problem>) {
     tomldoc::parse(text, |root, problems| read(root, package, problems))
@@ -74,8 +86,7 @@ fn read(root: &Table<'_, '_>, package: Option<&str>, problems: &mut Vec<Problem>
     }
     for required in root.tables("requires", "a requirement", problems) {
         let read = read_required(&required, &sheet, problems);
-        sheet.unjudged.extend(read.unjudged);
-        sheet.requires.extend(read.required);
+        sheet.requires.extend(read);
     }
     sheet
 }
@@ -135,14 +146,7 @@ fn read_answer(key: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Opt
     Some(Answer { key, title, pattern, samples })
 }
 
-/// What one `[[requires]]` came to.
-#[derive(Default)]
-struct Read {
-    required: Option<Required>,
-    unjudged: Vec<Text>,
-}
-
-fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Problem>) -> Read {
+fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Problem>) -> Vec<Required> {
     table.refuse_others(&REQUIRED, problems);
     let kinds: Vec<_> = table
         .entries()
@@ -154,7 +158,7 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
         [] => {
             let message = "a requirement needs one of `capability`, `android.…`, `ios.…` and `file`";
             problem(problems, table.span, message);
-            return Read::default();
+            return Vec::new();
         }
         [_, second, ..] => {
             problem(
@@ -162,7 +166,7 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
                 second.0.span,
                 "one requirement states one thing: put this into a `[[requires]]` of its own",
             );
-            return Read::default();
+            return Vec::new();
         }
     };
     let feature = table.text("feature", problems);
@@ -174,35 +178,43 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
     }
     let when = table.table("when", "`when`", problems).map(|when| read_when(&when, problems)).unwrap_or_default();
     let optional = table.boolean("optional", problems).unwrap_or(false);
+    let likely = table.boolean("likely", problems).unwrap_or(false);
+    let one_of = table.text("one-of", problems).map(|text| text.text);
     let reference = table.text("reference", problems).map(|text| text.text);
     let reason = table.text("reason", problems).map(|text| text.text);
     let max_level = table.number("max-level", problems);
     let span = Span::new(key.span.start, end_of(value));
-    let mut unjudged = Vec::new();
     let before = problems.len();
     let asked = match key.text.as_str() {
-        "capability" => read_capability(table, problems),
-        "file" => {
-            unjudged.push(Text { text: "file".to_owned(), span });
-            None
-        }
-        platform => read_platform_need(platform, value, max_level, &mut unjudged, problems),
+        "capability" => read_capability(table, problems).into_iter().collect(),
+        "file" => read_file(value, problems).into_iter().collect(),
+        platform => read_platform_need(platform, value, max_level, problems),
     };
-    let permission = matches!(&asked, Some(Asked::Need { need: Need::Permission { .. }, .. }));
-    if max_level.is_some() && !permission && problems.len() == before && unjudged.is_empty() {
+    let permission = matches!(asked.as_slice(), [Asked::Need { need: Need::Permission { .. }, .. }]);
+    if max_level.is_some() && !permission && problems.len() == before {
         let span = table.get("max-level").map_or(table.span, span_of);
         problem(problems, span, "`max-level` goes with `android.permission` alone");
     }
-    let strength = if optional { Strength::Optional } else { Strength::Certain };
-    let required = asked.map(|asked| Required { asked, span, feature, when, strength, reason, reference });
-    if let Some(Required { asked: Asked::Capability(capability), .. }) = &required {
-        let others = capability.needs().filter(|need| !need.is_judged());
-        unjudged.extend(others.map(|need| Text { text: need.kind.to_owned(), span }));
-    }
-    if let Some(required) = &required {
+    let strength = match (optional, likely) {
+        (true, _) => Strength::Optional,
+        (false, true) => Strength::Likely,
+        (false, false) => Strength::Certain,
+    };
+    let make = |asked| Required {
+        asked,
+        span,
+        feature: feature.clone(),
+        when: when.clone(),
+        strength,
+        one_of: one_of.clone(),
+        reason: reason.clone(),
+        reference: reference.clone(),
+    };
+    let required: Vec<_> = asked.into_iter().map(make).collect();
+    for required in &required {
         check_answers(required, sheet, span, problems);
     }
-    Read { required, unjudged }
+    required
 }
 
 fn read_capability(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Asked> {
@@ -260,8 +272,10 @@ fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut 
     let Asked::Need { name, need } = &required.asked else { return };
     let mut texts = vec![name.as_str()];
     match need {
-        Need::MetaData { value: Some(value), .. } | Need::Attribute { value, .. } => texts.push(value),
-        Need::Plist { value } => collect_texts(value, &mut texts),
+        Need::MetaData { value: Some(value), .. } | Need::Attribute { value, .. } | Need::BuildSetting { value } => {
+            texts.push(value);
+        }
+        Need::Plist { value } | Need::Entitlement { value: Some(value) } => collect_texts(value, &mut texts),
         _ => {}
     }
     for name in texts.into_iter().flat_map(answers_in) {
@@ -330,10 +344,13 @@ samples = ["knot-00000000"]
     fn everything_of_the_format_is_read() {
         let (sheet, problems) = Sheet::parse(FULL, Some("tern_camera"));
         assert_eq!(problems, []);
-        assert_eq!(sheet.requires.len(), 8);
+        assert_eq!(sheet.requires.len(), 9);
         assert_eq!(sheet.requires[0].span.of(FULL), "capability = \"camera\"");
         assert_eq!(sheet.requires[2].span.of(FULL), "android.permission = \"android.permission.BLUETOOTH\"");
-        assert_eq!(sheet.unjudged[0].text, "entitlement");
+        let Asked::Need { name, need: Need::Entitlement { .. } } = &sheet.requires[8].asked else {
+            panic!("{:?}", sheet.requires[8]);
+        };
+        assert_eq!(name, "aps-environment");
         assert_eq!(sheet.requires[1].reference.as_deref(), Some("https://docs.marram.example/tern_camera#video"));
         let answer = sheet.answer("app_id").unwrap();
         assert!(
@@ -345,6 +362,29 @@ samples = ["knot-00000000"]
         };
         let NewValue::Dict(entries) = &items[0] else { panic!("{items:?}") };
         assert_eq!(entries[1], ("On".to_owned(), NewValue::Bool(true)));
+    }
+
+    #[test]
+    fn the_schema_knows_the_keys_that_are_read_and_no_others() {
+        let schema: serde_json::Value = serde_json::from_str(super::super::SCHEMA).unwrap();
+        let keys = |at: &str| {
+            let properties =
+                schema.pointer(at).and_then(|found| found.get("properties")).and_then(|found| found.as_object());
+            let mut keys: Vec<_> = properties.unwrap_or_else(|| panic!("{at}")).keys().cloned().collect();
+            keys.sort();
+            keys
+        };
+        let sorted = |keys: &[&str]| {
+            let mut keys: Vec<_> = keys.iter().map(|key| (*key).to_owned()).collect();
+            keys.sort();
+            keys
+        };
+        let requires = "/properties/requires/items";
+        assert_eq!(keys(""), sorted(&TOP));
+        assert_eq!(keys(requires), sorted(&REQUIRED));
+        assert_eq!(keys(&format!("{requires}/properties/android")), sorted(&kinds::ANDROID));
+        assert_eq!(keys(&format!("{requires}/properties/ios")), sorted(&kinds::IOS));
+        assert_eq!(keys(&format!("{requires}/properties/android/properties/query")), sorted(&kinds::QUERY));
     }
 
     #[test]

@@ -22,6 +22,59 @@ pub enum NewValue {
     Dict(Vec<(String, NewValue)>),
 }
 
+/// Reads a value from JSON or the like: the reverse of what it is written as.
+impl<'de> serde::Deserialize<'de> for NewValue {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        deserializer.deserialize_any(NewValueVisitor)
+    }
+}
+
+struct NewValueVisitor;
+
+impl<'de> serde::de::Visitor<'de> for NewValueVisitor {
+    type Value = NewValue;
+
+    fn expecting(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        out.write_str("a value of a property list")
+    }
+
+    fn visit_bool<E>(self, value: bool) -> Result<NewValue, E> {
+        Ok(NewValue::Bool(value))
+    }
+
+    fn visit_i64<E>(self, value: i64) -> Result<NewValue, E> {
+        Ok(NewValue::Integer(value))
+    }
+
+    fn visit_u64<E: serde::de::Error>(self, value: u64) -> Result<NewValue, E> {
+        i64::try_from(value).map(NewValue::Integer).map_err(E::custom)
+    }
+
+    fn visit_f64<E>(self, value: f64) -> Result<NewValue, E> {
+        Ok(NewValue::Real(value))
+    }
+
+    fn visit_str<E>(self, value: &str) -> Result<NewValue, E> {
+        Ok(NewValue::String(value.to_owned()))
+    }
+
+    fn visit_seq<A: serde::de::SeqAccess<'de>>(self, mut values: A) -> Result<NewValue, A::Error> {
+        let mut out = Vec::new();
+        while let Some(value) = values.next_element()? {
+            out.push(value);
+        }
+        Ok(NewValue::Array(out))
+    }
+
+    fn visit_map<A: serde::de::MapAccess<'de>>(self, mut entries: A) -> Result<NewValue, A::Error> {
+        let mut out = Vec::new();
+        while let Some(entry) = entries.next_entry()? {
+            out.push(entry);
+        }
+        Ok(NewValue::Dict(out))
+    }
+}
+
 impl serde::Serialize for NewValue {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         match self {

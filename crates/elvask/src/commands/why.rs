@@ -115,8 +115,11 @@ fn human(sources: &Sources, answer: &Answer) -> String {
             out.push_str(&clean(&format!(": {reason}")));
         }
         out.push('\n');
-        out.push_str(&format!("    learnt from its sheet, {}\n", place(sources, needed.learnt)));
-        out.push_str(&format!("      {}\n", paint(NOTE, &clean(line_at(sources, needed.learnt)))));
+        for citation in &needed.learnt {
+            let at = format!("{}:{}:{}", citation.file, citation.line, citation.column);
+            out.push_str(&clean(&format!("    learnt from {}, {at}\n", citation.kind.title())));
+            out.push_str(&format!("      {}\n", paint(NOTE, &clean(&citation.quote))));
+        }
         if let Some(reference) = &needed.reference {
             out.push_str(&format!("    its notes: {}\n", clean(reference)));
         }
@@ -149,13 +152,6 @@ fn human(sources: &Sources, answer: &Answer) -> String {
 fn place(sources: &Sources, place: Place) -> String {
     let at = sources.position(place);
     clean(&format!("{}:{}:{}", sources.file(place.file).shown, at.line, at.column)).into_owned()
-}
-
-/// Returns the line on which a place starts, without the space around it.
-fn line_at(sources: &Sources, place: Place) -> &str {
-    let text = &sources.file(place.file).text;
-    let start = text.get(..place.span.start).and_then(|before| before.rfind('\n')).map_or(0, |at| at + 1);
-    text.get(start..).and_then(|rest| rest.lines().next()).unwrap_or_default().trim()
 }
 
 /// Returns what starts at a place, on one line: an entry of `<queries>` whole, else the tag or the rest of the line.

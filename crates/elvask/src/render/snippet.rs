@@ -5,6 +5,7 @@ use std::ops::Range;
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level as Mark, Origin, Patch, Renderer, Snippet};
 use elvask_core::finding::{Finding, Level, NeededBy, Remedy, Want};
+use elvask_core::requirement::{Citation, EvidenceKind};
 use elvask_core::source::{FileId, Place, Sources};
 use elvask_core::{Edit, Span};
 
@@ -30,9 +31,14 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
     if let Some((place, label)) = &finding.related {
         group = group.element(source(sources, *place, AnnotationKind::Context, Some(clean(label).into_owned())));
     }
-    for needed in finding.needed_by.iter().take(MAX_SHOWN) {
-        let learnt = short_mark(sources, needed.learnt);
-        group = group.element(source(sources, learnt, AnnotationKind::Context, Some(who(needed))));
+    // The lines that show it are kept here, as the picture borrows them.
+    let cited: Vec<_> = finding.needed_by.iter().take(MAX_SHOWN).flat_map(cited_lines).collect();
+    for (citation, line, label) in &cited {
+        let start = line.len() - line.trim_start().len();
+        let span = start..start + short_mark(line.trim_start());
+        let mark = AnnotationKind::Context.span(span).label(label.clone());
+        let path = clean(&citation.file).into_owned();
+        group = group.element(Snippet::source(line.as_str()).line_start(citation.line).path(path).annotation(mark));
     }
     if finding.needed_by.len() > MAX_SHOWN {
         let others: Vec<_> = finding.needed_by.iter().skip(MAX_SHOWN).map(|needed| needed.plugin.as_str()).collect();
@@ -51,12 +57,37 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
     text
 }
 
-/// Returns the place of a requirement in a sheet; of a long line its key alone, so that the label has room behind it.
-fn short_mark(sources: &Sources, place: Place) -> Place {
-    let text = sources.text_at(place);
-    let key = text.split('=').next().unwrap_or(text).trim_end();
-    let len = if text.len() > 40 { key.len() } else { text.len() };
-    Place { span: Span::new(place.span.start, place.span.start + len), ..place }
+/// How much of a line that is long gets a mark, in bytes.
+const LONG_LINE: usize = 40;
+
+/// Returns how many bytes of a cited line are marked; of a long one its first part alone, so that the label has room.
+fn short_mark(line: &str) -> usize {
+    if line.len() <= LONG_LINE {
+        return line.len();
+    }
+    let ends = [" = ", "(", "=", " "];
+    ends.iter()
+        .find_map(|end| line.find(end).filter(|at| (3..=LONG_LINE).contains(at)))
+        .unwrap_or_else(|| (0..=LONG_LINE).rev().find(|at| line.is_char_boundary(*at)).unwrap_or(0))
+}
+
+/// The most lines that are shown for one plugin.
+const MAX_CITED: usize = 2;
+
+/// Returns the lines that show why a plugin needs something, each set in as it stands in its file, with what it is.
+fn cited_lines(needed: &NeededBy) -> Vec<(&Citation, String, String)> {
+    let cited = needed.learnt.iter().take(MAX_CITED).enumerate();
+    cited
+        .map(|(at, citation)| {
+            let line = format!("{}{}", " ".repeat(citation.column.saturating_sub(1).min(80)), clean(&citation.quote));
+            let label = match (at, citation.kind) {
+                (0, EvidenceKind::Sheet) => who(needed),
+                (0, kind) => format!("{} (learnt from {})", who(needed), kind.title()),
+                (_, kind) => format!("and {} shows it too", kind.title()),
+            };
+            (citation, line, label)
+        })
+        .collect()
 }
 
 /// Breaks a text into lines that fit beside the margin of a picture.

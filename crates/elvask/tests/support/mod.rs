@@ -130,6 +130,7 @@ pub(crate) fn elvask(folder: &Path, words: &[&str]) -> Ran {
         .args(words)
         .current_dir(folder)
         .env_remove("NO_COLOR")
+        .env("ELVASK_CACHE_DIR", "")
         .env_remove("CLICOLOR_FORCE")
         .env_remove("COLUMNS")
         .stdin(Stdio::null())

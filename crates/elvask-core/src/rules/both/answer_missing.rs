@@ -37,11 +37,11 @@ impl Rule for AnswerMissing {
                 let lines = wants.iter().filter_map(crate::finding::Want::config_lines).collect::<Vec<_>>().join("\n");
                 let kind = requirement.kind().id();
                 let message = format!("{plugin} needs a {kind} whose name is not known: `{key}` is not answered");
-                let mut finding =
-                    Finding::new(&ABOUT, format!("{plugin}.{key}"), config.unwrap_or(requirement.learnt), message)
-                        .effect("What to declare is not known, so it is not declared, and what needs it does not work.")
-                        .needed_by(context.app, [requirement])
-                        .mend(Remedy::Answer { wants, lines });
+                let Some(place) = config.or_else(|| context.place_of(requirement)) else { continue };
+                let mut finding = Finding::new(&ABOUT, format!("{plugin}.{key}"), place, message)
+                    .effect("What to declare is not known, so it is not declared, and what needs it does not work.")
+                    .needed_by(context.app, [requirement])
+                    .mend(Remedy::Answer { wants, lines });
                 finding.platform = Some(requirement.platform);
                 out.push(finding);
             }

@@ -106,7 +106,8 @@ fn report(
         .collect();
     let message = format!("`{}` cannot serve all: {}", group.name, wants.join(", "));
     let steps = "Find out which value serves both, and state it in a sheet of the app's own in elvask/sheets/.";
-    let mut finding = Finding::new(&ABOUT, group.name, place.unwrap_or(first.learnt), message)
+    let Some(place) = place.or_else(|| context.place_of(first)) else { return };
+    let mut finding = Finding::new(&ABOUT, group.name, place, message)
         .needed_by(context.app, requirements.iter().copied())
         .mend(Remedy::Manual(steps.to_owned()));
     finding.platform = Some(first.platform);

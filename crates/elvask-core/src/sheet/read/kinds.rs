@@ -1,21 +1,22 @@
 //! Reading the kinds of requirement, each from its own value.
 
-use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::ios;
+use elvask_platform::{Platform, Version, ios};
 
 use super::super::Asked;
 use super::problem;
-use crate::requirement::{Need, Owner, Query};
+use crate::requirement::{
+    COMPILE_LEVEL, Component, GradleFile, GradleLine, MIN_LEVEL, MIN_VERSION, Need, Owner, Query, TARGET_LEVEL,
+};
 use crate::template::answers_in;
-use crate::tomldoc::{Problem, Table, Text, Value, as_table, span_of};
+use crate::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 
 /// The longest name or value that is taken from a sheet, in bytes.
 const MAX_TEXT: usize = 4096;
 
-const ANDROID: [&str; 9] =
+pub(super) const ANDROID: [&str; 9] =
     ["permission", "feature", "query", "filter", "component", "attribute", "meta-data", "levels", "gradle"];
-const IOS: [&str; 10] = [
+pub(super) const IOS: [&str; 10] = [
     "usage",
     "plist",
     "query-scheme",
@@ -27,23 +28,49 @@ const IOS: [&str; 10] = [
     "build-setting",
     "privacy-reason",
 ];
-const QUERY: [&str; 7] = ["action", "category", "scheme", "host", "mime", "package", "authority"];
+pub(super) const QUERY: [&str; 11] = [
+    "action",
+    "category",
+    "scheme",
+    "host",
+    "port",
+    "path",
+    "path-prefix",
+    "path-pattern",
+    "mime",
+    "package",
+    "authority",
+];
+const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];
 
 pub(super) fn read_platform_need(
     platform: &str,
     value: &Value<'_>,
     max_level: Option<u32>,
-    unjudged: &mut Vec<Text>,
     problems: &mut Vec<Problem>,
-) -> Option<Asked> {
+) -> Vec<Asked> {
     let (what, known): (_, &[&str]) = if platform == "android" { ("`android`", &ANDROID) } else { ("`ios`", &IOS) };
-    let table = as_table(platform, value, what, problems)?;
+    let Some(table) = as_table(platform, value, what, problems) else { return Vec::new() };
     table.refuse_others(known, problems);
     let entries = table.entries();
     let [(kind, value)] = entries.as_slice() else {
         problem(problems, table.span, "one requirement states one thing: one kind in each `[[requires]]`");
-        return None;
+        return Vec::new();
     };
+    if kind.text == "levels" {
+        return read_levels(kind, value, problems);
+    }
+    read_kind(platform, &table, kind, value, max_level, problems).into_iter().collect()
+}
+
+fn read_kind(
+    platform: &str,
+    table: &Table<'_, '_>,
+    kind: &Text,
+    value: &Value<'_>,
+    max_level: Option<u32>,
+    problems: &mut Vec<Problem>,
+) -> Option<Asked> {
     let asked = |name: String, need| Some(Asked::Need { name, need });
     match (platform, kind.text.as_str()) {
         ("android", "permission") => {
@@ -51,22 +78,290 @@ pub(super) fn read_platform_need(
             name_like(&name, "a permission", problems)?;
             asked(name.text, Need::Permission { max_level })
         }
+        ("android", "feature") => read_feature(kind, value, problems),
+        ("android", "filter") => read_filter(kind, value, problems),
+        ("android", "component") => read_component(kind, value, problems),
+        ("android", "gradle") => read_gradle(kind, value, problems),
         ("android", "meta-data") => read_meta_data(kind, value, problems),
         ("android", "query") => read_query(kind, value, problems),
         ("android", "attribute") => read_attribute(kind, value, problems),
-        ("ios", "usage") => read_usage(&table, problems),
+        ("ios", "usage") => read_usage(table, problems),
         ("ios", "plist") => read_plist(kind, value, problems),
         ("ios", "query-scheme") => {
             let scheme = table.text("query-scheme", problems)?;
             scheme_like(&scheme, problems)?;
             asked(scheme.text, Need::QueryScheme)
         }
-        (_, other) if known.contains(&other) => {
-            unjudged.push(Text { text: other.to_owned(), span: Span::new(kind.span.start, span_of(value).end) });
-            None
+        ("ios", "url-scheme") => {
+            let scheme = table.text("url-scheme", problems)?;
+            scheme_like(&scheme, problems)?;
+            asked(scheme.text, Need::UrlScheme)
         }
+        ("ios", "domain") => {
+            let domain = table.text("domain", problems).filter(|text| plain(text, problems))?;
+            let named = domain.text.split_once(':').is_some_and(|(service, host)| {
+                service.chars().all(|letter| letter.is_ascii_lowercase()) && !service.is_empty() && !host.is_empty()
+            });
+            if !named || domain.text.contains(char::is_whitespace) {
+                let message = "this is no associated domain; write one such as `applinks:marram.example`";
+                problem(problems, domain.span, message);
+                return None;
+            }
+            asked(domain.text, Need::Domain)
+        }
+        ("ios", "background-mode") => {
+            let mode = table.text("background-mode", problems)?;
+            if ios::background_mode(&mode.text).is_none() {
+                let hint = ios::nearest_background_mode(&mode.text)
+                    .map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
+                problem(problems, mode.span, format!("`{}` is no background mode{hint}", mode.text));
+                return None;
+            }
+            asked(mode.text, Need::BackgroundMode)
+        }
+        ("ios", "entitlement") => read_entitlement(kind, value, problems),
+        ("ios", "min-version") => {
+            let text = table.text("min-version", problems)?;
+            match Version::parse(&text.text) {
+                Some(version) => asked(MIN_VERSION.to_owned(), Need::MinVersion(version)),
+                None => {
+                    problem(problems, text.span, "this is no version of iOS; write one such as `\"15.1\"`");
+                    None
+                }
+            }
+        }
+        ("ios", "build-setting") => read_build_setting(kind, value, problems),
+        ("ios", "privacy-reason") => read_privacy_reason(kind, value, problems),
         _ => None,
     }
+}
+
+fn read_feature(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let (name, required) = match value.get_ref().as_str() {
+        Some(name) => (Text { text: name.to_owned(), span: span_of(value) }, false),
+        None => {
+            let table = as_table(&kind.text, value, "`android.feature`", problems)?;
+            table.refuse_others(&["name", "required"], problems);
+            let name = table.required_text("name", problems)?;
+            (name, table.boolean("required", problems).unwrap_or(false))
+        }
+    };
+    name_like(&name, "a feature", problems)?;
+    Some(Asked::Need { name: name.text, need: Need::Feature { required } })
+}
+
+fn read_filter(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`android.filter`", problems)?;
+    let known: Vec<_> =
+        QUERY.into_iter().filter(|key| !matches!(*key, "package" | "authority")).chain(["on"]).collect();
+    table.refuse_others(&known, problems);
+    let owner = table.text("on", problems).map_or(Owner::Launcher, |owner| Owner::parse(&owner.text));
+    if owner == Owner::Application {
+        problem(problems, table.span, "an intent filter belongs to a component: `on` is `launcher` or a class");
+        return None;
+    }
+    let filter = read_intent(&table, problems);
+    if filter.action.is_none() {
+        problem(problems, table.span, "`android.filter` needs an `action`");
+        return None;
+    }
+    Some(Asked::Need { name: filter.name(), need: Need::Filter { owner, filter } })
+}
+
+fn read_component(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`android.component`", problems)?;
+    table.refuse_others(
+        &["kind", "name", "exported", "foreground-type", "permission", "authorities", "action"],
+        problems,
+    );
+    let element = table.required_text("kind", problems)?;
+    if !COMPONENTS.contains(&element.text.as_str()) {
+        let known = tomldoc::list(&COMPONENTS);
+        problem(problems, element.span, format!("`{}` is no component; known are {known}", element.text));
+        return None;
+    }
+    let name = table.required_text("name", problems)?;
+    name_like(&name, "the name of a class", problems)?;
+    let exported = table.boolean("exported", problems);
+    let mut get = |key: &str| table.text(key, problems).filter(|text| plain(text, problems)).map(|text| text.text);
+    let (foreground_type, permission, authorities) = (get("foreground-type"), get("permission"), get("authorities"));
+    let actions = table.texts("action", true, problems).into_iter().map(|text| text.text).collect();
+    let element = element.text;
+    let component = Component { element, exported, foreground_type, permission, authorities, actions };
+    Some(Asked::Need { name: name.text, need: Need::Component(component) })
+}
+
+fn read_levels(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Vec<Asked> {
+    let Some(table) = as_table(&kind.text, value, "`android.levels`", problems) else { return Vec::new() };
+    table.refuse_others(&["min", "compile", "target"], problems);
+    let levels = [("min", MIN_LEVEL), ("compile", COMPILE_LEVEL), ("target", TARGET_LEVEL)];
+    let asked: Vec<_> = levels
+        .into_iter()
+        .filter_map(|(key, name)| {
+            let level = table.number(key, problems)?;
+            Some(Asked::Need { name: name.to_owned(), need: Need::Level(level) })
+        })
+        .collect();
+    if asked.is_empty() && table.entries().is_empty() {
+        problem(problems, table.span, "`android.levels` needs one of `min`, `compile` and `target`");
+    }
+    asked
+}
+
+fn read_gradle(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`android.gradle`", problems)?;
+    let lines = ["plugin", "dependency", "repository", "keep-rule"];
+    table.refuse_others(
+        &["file", "plugin", "dependency", "repository", "keep-rule", "version", "configuration"],
+        problems,
+    );
+    let said: Vec<_> = lines.into_iter().filter(|key| table.get(key).is_some()).collect();
+    let [which] = said.as_slice() else {
+        problem(problems, table.span, format!("`android.gradle` needs exactly one of {}", tomldoc::list(&lines)));
+        return None;
+    };
+    let file = match table.text("file", problems) {
+        None if *which == "repository" => GradleFile::Settings,
+        None => GradleFile::App,
+        Some(file) => match file.text.as_str() {
+            "app" => GradleFile::App,
+            "root" => GradleFile::Root,
+            "settings" => GradleFile::Settings,
+            other => {
+                problem(
+                    problems,
+                    file.span,
+                    format!("`{other}` is no Gradle file; known are `app`, `root` and `settings`"),
+                );
+                return None;
+            }
+        },
+    };
+    let name = table.text(which, problems)?;
+    let version = table.text("version", problems).filter(|text| plain(text, problems)).map(|text| text.text);
+    let configuration = table.text("configuration", problems);
+    // What is written into a build file must not be able to leave its quotes.
+    let safe = |text: &str| {
+        text.chars()
+            .all(|letter| letter.is_ascii_alphanumeric() || matches!(letter, '.' | '_' | '-' | ':' | '/' | '+' | '@'))
+    };
+    let fits = match *which {
+        "keep-rule" => plain(&name, problems) && name.text.trim_start().starts_with('-') && !name.text.contains('\n'),
+        _ => !name.text.is_empty() && name.text.len() <= MAX_TEXT && safe(&name.text),
+    };
+    let words = [version.as_deref(), configuration.as_ref().map(|text| text.text.as_str())];
+    if !fits || words.into_iter().flatten().any(|text| !safe(text)) {
+        problem(problems, name.span, format!("this is no {} as Gradle takes it", which.replace('-', " ")));
+        return None;
+    }
+    let mut name = name.text;
+    let line = match *which {
+        "plugin" => GradleLine::Plugin { version },
+        "repository" => GradleLine::Repository,
+        "keep-rule" => GradleLine::KeepRule,
+        _ => {
+            let parts: Vec<_> = name.split(':').map(str::to_owned).collect();
+            let [group, artifact, rest @ ..] = parts.as_slice() else {
+                problem(problems, table.span, "a dependency is named `group:artifact` or `group:artifact:version`");
+                return None;
+            };
+            let version = version.or_else(|| rest.first().cloned());
+            name = format!("{group}:{artifact}");
+            let configuration = configuration.map_or_else(|| "implementation".to_owned(), |text| text.text);
+            GradleLine::Dependency { configuration, version }
+        }
+    };
+    Some(Asked::Need { name, need: Need::Gradle { file, line } })
+}
+
+fn read_entitlement(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let (key, value) = match value.get_ref().as_str() {
+        Some(key) => (Text { text: key.to_owned(), span: span_of(value) }, None),
+        None => {
+            let table = as_table(&kind.text, value, "`ios.entitlement`", problems)?;
+            table.refuse_others(&["key", "value"], problems);
+            let key = table.required_text("key", problems)?;
+            let value = match table.get("value") {
+                Some(value) => Some(plist_value(value, problems)?),
+                None => None,
+            };
+            (key, value)
+        }
+    };
+    name_like(&key, "an entitlement", problems)?;
+    Some(Asked::Need { name: key.text, need: Need::Entitlement { value } })
+}
+
+fn read_build_setting(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`ios.build-setting`", problems)?;
+    table.refuse_others(&["name", "value"], problems);
+    let name = table.required_text("name", problems)?;
+    let fits = name.text.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '_');
+    if !fits || name.text.is_empty() {
+        problem(problems, name.span, format!("`{}` is no build setting", name.text));
+        return None;
+    }
+    let Some(given) = table.get("value") else {
+        problem(problems, table.span, "`ios.build-setting` needs a `value`");
+        return None;
+    };
+    let value = match plist_value(given, problems)? {
+        NewValue::String(text) => text,
+        NewValue::Bool(yes) => if yes { "YES" } else { "NO" }.to_owned(),
+        NewValue::Array(words) => {
+            let words = words.iter().map(|word| match word {
+                NewValue::String(text) => Some(text.as_str()),
+                _ => None,
+            });
+            words.collect::<Option<Vec<_>>>().unwrap_or_default().join(" ")
+        }
+        other => crate::requirement::plain_value(&other),
+    };
+    Some(Asked::Need { name: name.text, need: Need::BuildSetting { value } })
+}
+
+fn read_privacy_reason(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table(&kind.text, value, "`ios.privacy-reason`", problems)?;
+    table.refuse_others(&["category", "reasons"], problems);
+    let category = table.required_text("category", problems)?;
+    if ios::privacy_category(&category.text).is_none() {
+        let message = format!("`{}` is no category of interfaces for which a reason is wanted", category.text);
+        problem(problems, category.span, message);
+        return None;
+    }
+    let reasons = table.texts("reasons", true, problems).into_iter().map(|text| text.text).collect();
+    Some(Asked::Need { name: category.text, need: Need::PrivacyReason { reasons } })
+}
+
+/// Reads `file = { … }`, which both platforms have.
+pub(super) fn read_file(value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
+    let table = as_table("file", value, "`file`", problems)?;
+    table.refuse_others(&["platform", "path", "id-at"], problems);
+    let platform = table.required_text("platform", problems)?;
+    let path = table.required_text("path", problems).filter(|text| plain(text, problems))?;
+    let platform = match platform.text.as_str() {
+        "android" => Platform::Android,
+        "ios" => Platform::Ios,
+        other => {
+            problem(problems, platform.span, format!("`{other}` is no platform; known are `android` and `ios`"));
+            return None;
+        }
+    };
+    let inside = !path.text.is_empty()
+        && !path.text.starts_with(['/', '~'])
+        && !path.text.contains(['\\', ':'])
+        && path.text.split('/').all(|part| !matches!(part, "" | "." | ".."));
+    if !inside {
+        problem(problems, path.span, "the path must lead into the platform's project: no `..`, no root, no empty part");
+        return None;
+    }
+    let id_at = table.text("id-at", problems).filter(|text| plain(text, problems));
+    if let Some(pointer) = id_at.as_ref().filter(|pointer| !pointer.text.starts_with('/')) {
+        problem(problems, pointer.span, "`id-at` is a path in the file that starts with `/`");
+        return None;
+    }
+    let need = Need::File { platform, id_at: id_at.map(|text| text.text) };
+    Some(Asked::Need { name: path.text, need })
 }
 
 fn read_usage(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Asked> {
@@ -109,6 +404,17 @@ fn read_meta_data(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -
 fn read_query(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {
     let table = as_table(&kind.text, value, "`android.query`", problems)?;
     table.refuse_others(&QUERY, problems);
+    let query = read_intent(&table, problems);
+    let ways = [query.package.is_some(), query.authority.is_some(), query.action.is_some()];
+    if ways.iter().filter(|way| **way).count() != 1 {
+        problem(problems, table.span, "`android.query` needs exactly one of `action`, `package` and `authority`");
+        return None;
+    }
+    Some(Asked::Need { name: query.name(), need: Need::Query(query) })
+}
+
+/// Reads what a query or a filter says.
+fn read_intent(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Query {
     let mut get = |key: &str| table.text(key, problems).filter(|value| plain(value, problems)).map(|text| text.text);
     let query = Query {
         package: get("package"),
@@ -116,17 +422,15 @@ fn read_query(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Op
         action: get("action"),
         scheme: get("scheme"),
         host: get("host"),
+        port: get("port"),
+        path: get("path"),
+        path_prefix: get("path-prefix"),
+        path_pattern: get("path-pattern"),
         mime: get("mime"),
         categories: Vec::new(),
     };
     let categories = table.texts("category", true, problems);
-    let query = Query { categories: categories.into_iter().map(|text| text.text).collect(), ..query };
-    let ways = [query.package.is_some(), query.authority.is_some(), query.action.is_some()];
-    if ways.iter().filter(|way| **way).count() != 1 {
-        problem(problems, table.span, "`android.query` needs exactly one of `action`, `package` and `authority`");
-        return None;
-    }
-    Some(Asked::Need { name: query.name(), need: Need::Query(query) })
+    Query { categories: categories.into_iter().map(|text| text.text).collect(), ..query }
 }
 
 fn read_attribute(kind: &Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Asked> {

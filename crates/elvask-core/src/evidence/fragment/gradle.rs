@@ -1,0 +1,198 @@
+//! Lines of build files, keep rules and pod files.
+
+use elvask_markup::Span;
+use elvask_platform::Version;
+use regex_lite::{Captures, Regex};
+
+use super::{Piece, placeholder};
+use crate::requirement::{COMPILE_LEVEL, GradleFile, GradleLine, MIN_LEVEL, MIN_VERSION, Need, TARGET_LEVEL};
+
+/// Gradle plugins that every app applies.
+const USUAL_PLUGINS: [&str; 8] = [
+    "com.android.application",
+    "com.android.library",
+    "kotlin-android",
+    "org.jetbrains.kotlin.android",
+    "java",
+    "kotlin",
+    "java-library",
+    "kotlin-kapt",
+];
+
+/// Reads the lines of a build file.
+pub(super) fn pieces(text: &str) -> Vec<Piece> {
+    let mut out = Vec::new();
+    let mut start = 0;
+    let mut comment: Option<String> = None;
+    let mut blocks: Vec<String> = Vec::new();
+    for line in text.split_inclusive('\n') {
+        let at = start + line.len() - line.trim_start().len();
+        start += line.len();
+        let content = line.trim();
+        if content.is_empty() {
+            comment = None;
+            continue;
+        }
+        if let Some(said) = content.strip_prefix("//").or_else(|| content.strip_prefix('#')) {
+            comment = Some(said.trim().to_owned());
+            continue;
+        }
+        let (content, behind) = match content.split_once(" //") {
+            Some((content, behind)) => (content.trim(), Some(behind.trim().to_owned())),
+            None => (content, None),
+        };
+        let span = Span::new(at, at + content.len());
+        for mut piece in of_line(content, &blocks, span) {
+            piece.comment = behind.clone().or_else(|| comment.clone());
+            out.push(piece);
+        }
+        for letter in content.chars() {
+            match letter {
+                '{' => blocks.push(content.split(['{', '(', ' ']).next().unwrap_or_default().to_owned()),
+                '}' => {
+                    blocks.pop();
+                }
+                _ => {}
+            }
+        }
+    }
+    out
+}
+
+fn matched<'t>(form: &str, text: &'t str) -> Option<Captures<'t>> {
+    Regex::new(form).ok()?.captures(text)
+}
+
+fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
+    let inside = |name: &str| blocks.iter().any(|block| block == name) || line.starts_with(&format!("{name} {{"));
+    let get =
+        |captured: &Captures<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
+    let gradle = |name: String, file, line| vec![Piece::new(name, Need::Gradle { file, line }, span)];
+    if line.starts_with("-keep") || line.starts_with("-dontwarn") {
+        // A rule may open a block; what it holds belongs to it, and the first line alone is taken where it is whole.
+        let rule = line.trim_end_matches('{').trim();
+        let whole = line.matches('{').count() == line.matches('}').count();
+        if whole && placeholder(rule).is_none() || line.contains("{ *; }") {
+            return gradle(line.to_owned(), GradleFile::App, GradleLine::KeepRule);
+        }
+        return Vec::new();
+    }
+    let level = r"^(minSdkVersion|minSdk|compileSdkVersion|compileSdk|targetSdkVersion|targetSdk)\b[ =(]*([0-9]{2})\b";
+    if let Some(captured) = matched(level, line) {
+        let name = match get(&captured, 1).as_str() {
+            "minSdkVersion" | "minSdk" => MIN_LEVEL,
+            "compileSdkVersion" | "compileSdk" => COMPILE_LEVEL,
+            _ => TARGET_LEVEL,
+        };
+        return get(&captured, 2)
+            .parse()
+            .map(|level| vec![Piece::new(name, Need::Level(level), span)])
+            .unwrap_or_default();
+    }
+    let property = r"^(?:ext\.)?(minSdkVersion|compileSdkVersion|targetSdkVersion) *= *([0-9]{2})\b";
+    if let Some(captured) = matched(property, line) {
+        let name = match get(&captured, 1).as_str() {
+            "minSdkVersion" => MIN_LEVEL,
+            "compileSdkVersion" => COMPILE_LEVEL,
+            _ => TARGET_LEVEL,
+        };
+        return get(&captured, 2)
+            .parse()
+            .map(|level| vec![Piece::new(name, Need::Level(level), span)])
+            .unwrap_or_default();
+    }
+    if let Some(captured) = matched(r#"^platform +:ios *, *["']([0-9.]+)["']"#, line)
+        .or_else(|| matched(r"^IPHONEOS_DEPLOYMENT_TARGET *= *([0-9.]+)", line))
+    {
+        let version = Version::parse(&get(&captured, 1));
+        return version
+            .map(|version| vec![Piece::new(MIN_VERSION, Need::MinVersion(version), span)])
+            .unwrap_or_default();
+    }
+    if let Some(captured) = matched(r#"^apply[ (]+plugin *[:=] *["']([A-Za-z0-9_.-]+)["']"#, line) {
+        let id = get(&captured, 1);
+        return if USUAL_PLUGINS.contains(&id.as_str()) {
+            Vec::new()
+        } else {
+            gradle(id, GradleFile::App, GradleLine::Plugin { version: None })
+        };
+    }
+    if let Some(captured) = matched(r#"^id *\(? *["']([A-Za-z0-9_.-]+)["'] *\)?(?: +version +["']([^"']+)["'])?"#, line)
+    {
+        let id = get(&captured, 1);
+        if USUAL_PLUGINS.contains(&id.as_str()) {
+            return Vec::new();
+        }
+        let version = captured.get(2).map(|text| text.as_str().to_owned()).filter(|version| !is_open(version));
+        let file = match line.contains("apply false") {
+            true if inside("pluginManagement") => GradleFile::Settings,
+            true => GradleFile::Root,
+            false => GradleFile::App,
+        };
+        return gradle(id, file, GradleLine::Plugin { version });
+    }
+    let coordinate = r#"^(implementation|api|compileOnly|runtimeOnly|coreLibraryDesugaring|annotationProcessor|kapt|ksp|debugImplementation|classpath|compile)[ (]+(?:platform\()? *["']([A-Za-z0-9_.-]+):([A-Za-z0-9_.-]+)(?::([^"']+))?["']"#;
+    if let Some(captured) = matched(coordinate, line) {
+        let configuration = get(&captured, 1);
+        let file = if configuration == "classpath" { GradleFile::Root } else { GradleFile::App };
+        let configuration = if configuration == "compile" { "implementation".to_owned() } else { configuration };
+        let version = captured.get(4).map(|text| text.as_str().to_owned()).filter(|version| !is_open(version));
+        let name = format!("{}:{}", get(&captured, 2), get(&captured, 3));
+        return gradle(name, file, GradleLine::Dependency { configuration, version });
+    }
+    if (inside("repositories") || line.starts_with("maven"))
+        && let Some(captured) = matched(r#"(?:url|uri|maven)\b[ =({:]*(?:uri\()?["'](https?://[^"']+)["']"#, line)
+    {
+        return gradle(get(&captured, 1), GradleFile::Root, GradleLine::Repository);
+    }
+    Vec::new()
+}
+
+/// Says whether a version is left to the reader.
+fn is_open(version: &str) -> bool {
+    !version.starts_with(|first: char| first.is_ascii_digit()) || version.contains(['$', 'x', '<', '+'])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::tests::short;
+
+    #[test]
+    fn build_lines_are_read() {
+        assert_eq!(
+            short("android {\n  defaultConfig {\n    minSdkVersion 23 // or higher\n  }\n}", "gradle"),
+            ["level minSdkVersion = 23"]
+        );
+        assert_eq!(
+            short("minSdk = 24\ncompileSdk = 35", "kotlin"),
+            ["level minSdkVersion = 24", "level compileSdkVersion = 35"]
+        );
+        assert_eq!(
+            short(
+                "dependencies {\n  implementation 'example.knot:ads:5.1.0'\n  implementation project(':app')\n  coreLibraryDesugaring(\"example.desugar:libs:2.0.4\")\n}",
+                ""
+            ),
+            ["gradle example.knot:ads = 5.1.0", "gradle example.desugar:libs = 2.0.4"]
+        );
+        assert_eq!(
+            short("apply plugin: 'com.android.application'\napply plugin: 'example.knot.services'", "groovy"),
+            ["gradle example.knot.services"]
+        );
+        assert_eq!(
+            short("plugins {\n  id(\"example.knot.services\") version \"4.4.2\" apply false\n}", "kotlin"),
+            ["gradle example.knot.services = 4.4.2"]
+        );
+        assert_eq!(
+            short(
+                "allprojects {\n  repositories {\n    maven { url 'https://maven.knot.example/releases' }\n  }\n}",
+                ""
+            ),
+            ["gradle https://maven.knot.example/releases"]
+        );
+        assert_eq!(
+            short("-keep class example.knot.** { *; }", "proguard"),
+            ["gradle -keep class example.knot.** { *; }"]
+        );
+        assert_eq!(short("platform :ios, '13.0'", "ruby"), ["min-version iOS = 13.0"]);
+    }
+}

@@ -1,0 +1,361 @@
+//! Bringing together what the files of a package show.
+
+use std::path::{Path, PathBuf};
+
+use elvask_platform::Platform;
+use elvask_platform::native::Family;
+use rayon::prelude::*;
+
+use super::walk::{PackageFile, Role, Tree};
+use super::{Doubtful, Evidence, Learned, build, manifest, notes, source};
+use crate::files::Files;
+use crate::requirement::{EvidenceKind, Kind, Need, Strength};
+
+/// The most lines that are cited for one thing.
+const MAX_CITED: usize = 6;
+
+/// A package that names more permissions than this in its code asks for whatever the app wants.
+const MANY_PERMISSIONS: usize = 6;
+
+/// The same for keys that hold a purpose.
+const MANY_KEYS: usize = 5;
+
+/// The largest file of notes that is read, in bytes.
+pub(super) const MAX_NOTES: usize = 2 * 1024 * 1024;
+
+/// The largest source file that is read, in bytes.
+const MAX_SOURCE: usize = 8 * 1024 * 1024;
+
+/// What has been found so far.
+#[derive(Debug, Default)]
+pub(super) struct Found {
+    all: Vec<Learned>,
+    /// What the code names without calling it.
+    named: Vec<Learned>,
+    /// What the notes say is not needed: kind and name.
+    denied: Vec<(Kind, String)>,
+    doubtful: Vec<Doubtful>,
+    limits: Vec<String>,
+    files: usize,
+}
+
+impl Found {
+    /// Adds a requirement; one for the same thing that was found before is joined with it.
+    pub(super) fn add(&mut self, learned: Learned) {
+        join(&mut self.all, learned);
+    }
+
+    /// Adds what native code names, and perhaps only for an app that wants it.
+    pub(super) fn named(&mut self, learned: Learned) {
+        join(&mut self.named, learned);
+    }
+
+    /// Notes that the package's notes call something not needed.
+    pub(super) fn deny(&mut self, kind: Kind, name: &str) {
+        self.denied.push((kind, name.to_owned()));
+    }
+
+    /// Adds what is too doubtful to count.
+    pub(super) fn doubt(&mut self, learned: Learned, why: &str) {
+        let same = self.doubtful.iter().any(|known| known.learned.is_about_the_same(&learned));
+        if !same {
+            self.doubtful.push(Doubtful { learned, why: why.to_owned() });
+        }
+    }
+
+    /// Notes what limits the look.
+    pub(super) fn limit(&mut self, limit: String) {
+        if !self.limits.contains(&limit) {
+            self.limits.push(limit);
+        }
+    }
+
+    /// Takes in what was found before.
+    pub(super) fn take(&mut self, evidence: Evidence) {
+        evidence.requirements.into_iter().for_each(|learned| self.add(learned));
+        evidence.doubtful.into_iter().for_each(|doubtful| self.doubt(doubtful.learned, &doubtful.why));
+        evidence.limits.into_iter().for_each(|limit| self.limit(limit));
+        self.files += evidence.files;
+    }
+
+    /// Takes in what was found in another file.
+    pub(super) fn merge(&mut self, other: Found) {
+        other.all.into_iter().for_each(|learned| self.add(learned));
+        other.named.into_iter().for_each(|learned| self.named(learned));
+        other.doubtful.into_iter().for_each(|doubtful| self.doubt(doubtful.learned, &doubtful.why));
+        other.limits.into_iter().for_each(|limit| self.limit(limit));
+        self.denied.extend(other.denied);
+        self.files += other.files;
+    }
+}
+
+/// How much evidence weighs: what the build takes in before what is called, before what is written about.
+fn weight(kind: EvidenceKind) -> u8 {
+    match kind {
+        EvidenceKind::Sheet => 0,
+        EvidenceKind::Manifest => 1,
+        EvidenceKind::Source => 2,
+        EvidenceKind::Build => 3,
+        EvidenceKind::Readme => 4,
+        EvidenceKind::Platform => 5,
+    }
+}
+
+/// Joins a requirement with the one for the same thing, where there is one.
+fn join(all: &mut Vec<Learned>, learned: Learned) {
+    let Some(known) = all.iter_mut().find(|known| same_thing(known, &learned)) else {
+        return all.push(learned);
+    };
+    let kind = |one: &Learned| one.citations.first().map_or(EvidenceKind::Platform, |citation| citation.kind);
+    let (mut first, second) = match weight(kind(&learned)) < weight(kind(known)) {
+        true => (learned, known.clone()),
+        false => (known.clone(), learned),
+    };
+    let optional_in_notes = |one: &Learned| kind(one) == EvidenceKind::Readme && one.strength == Strength::Optional;
+    let android = first.need.platform() == Platform::Android;
+    // What the notes call optional is not sure to be needed because the code can do it; on iOS it is all the same.
+    let called_optional = android
+        && first.one_of.is_none()
+        && second.one_of.is_none()
+        && (optional_in_notes(&first) || optional_in_notes(&second))
+        && !first.brought;
+    if second.strength < first.strength {
+        first.one_of.clone_from(&second.one_of);
+    }
+    first.strength = first.strength.min(second.strength);
+    if called_optional {
+        first.strength = first.strength.max(Strength::Likely);
+    }
+    if first.when != second.when {
+        first.when = Default::default();
+    }
+    first.brought |= second.brought;
+    let second_kind = kind(&second);
+    first.need = joined_need(first.need, second.need, second_kind);
+    for citation in second.citations {
+        let same = |known: &crate::requirement::Citation| known.file == citation.file && known.line == citation.line;
+        if !first.citations.iter().any(same) && first.citations.len() < MAX_CITED {
+            first.citations.push(citation);
+        }
+    }
+    first.citations.sort_by_key(|citation| weight(citation.kind));
+    *known = first;
+}
+
+fn same_thing(one: &Learned, other: &Learned) -> bool {
+    one.is_about_the_same(other)
+        && match (&one.need, &other.need) {
+            (Need::Attribute { owner: one, .. }, Need::Attribute { owner: other, .. }) => one == other,
+            (Need::Query(one), Need::Query(other)) => one == other || one.host == other.host,
+            _ => true,
+        }
+}
+
+/// Joins two needs of the same thing, the weightier first.
+fn joined_need(first: Need, second: Need, second_kind: EvidenceKind) -> Need {
+    match (first, second) {
+        (Need::Permission { max_level: one }, Need::Permission { max_level: other }) => {
+            // Code alone does not tell up to which level; what states a cap does.
+            let stated = match (one, other) {
+                (Some(one), Some(other)) => Some(one.max(other)),
+                (None, Some(other)) if second_kind != EvidenceKind::Source => Some(other),
+                (one, _) => one,
+            };
+            Need::Permission { max_level: stated }
+        }
+        (Need::Level(one), Need::Level(other)) => Need::Level(one.max(other)),
+        (Need::MinVersion(one), Need::MinVersion(other)) => Need::MinVersion(one.max(other)),
+        (Need::Entitlement { value: None }, second @ Need::Entitlement { .. }) => second,
+        (Need::MetaData { owner, value: None, resource: None }, Need::MetaData { value, resource, .. }) => {
+            Need::MetaData { owner, value, resource }
+        }
+        (first, _) => first,
+    }
+}
+
+/// Says what is left to say once all files have been read, and puts it in order.
+pub(super) fn finish(mut found: Found) -> Evidence {
+    let many = |kind: Kind, limit: usize| found.named.iter().filter(|learned| learned.kind() == kind).count() > limit;
+    let (many_permissions, many_keys) = (many(Kind::Permission, MANY_PERMISSIONS), many(Kind::Usage, MANY_KEYS));
+    for mut learned in std::mem::take(&mut found.named) {
+        let asks_for_any = if learned.kind() == Kind::Usage { many_keys } else { many_permissions };
+        // Code that only looks whether the app has something does not need it if the notes say so.
+        let denied = found.denied.iter().any(|(kind, name)| *kind == learned.kind() && *name == learned.name);
+        if asks_for_any || denied {
+            learned.strength = Strength::Optional;
+        }
+        join(&mut found.all, learned);
+    }
+    // What is known for sure is not doubtful.
+    let known = &found.all;
+    found.doubtful.retain(|doubtful| !known.iter().any(|known| known.is_about_the_same(&doubtful.learned)));
+    // An alternative of which one alone is left is no alternative.
+    let groups: Vec<_> = found.all.iter().filter_map(|learned| learned.one_of.clone()).collect();
+    for learned in &mut found.all {
+        let alone = |group: &String| groups.iter().filter(|other| *other == group).count() < 2;
+        if learned.one_of.as_ref().is_some_and(alone) {
+            learned.one_of = None;
+        }
+    }
+    found.all.sort_by(|one, other| {
+        let key = |learned: &Learned| (learned.need.platform(), learned.kind());
+        key(one).cmp(&key(other)).then_with(|| one.name.cmp(&other.name))
+    });
+    Evidence { requirements: found.all, doubtful: found.doubtful, limits: found.limits, files: found.files }
+}
+
+/// Reads the files of a package and brings together what they show.
+pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
+    let mut found = Found::default();
+    if tree.cut {
+        found.limit("the package has more files or deeper folders than are looked at".to_owned());
+    }
+    let scripts = texts(files, tree, Role::Gradle, &mut found);
+    let properties = texts(files, tree, Role::Properties, &mut found);
+    let package_json = texts(files, tree, Role::PackageJson, &mut found);
+    let around = build::Around {
+        properties: properties.iter().map(|(_, text)| text.as_str()).collect(),
+        package_json: package_json.first().and_then(|(_, text)| serde_json::from_str(text).ok()),
+    };
+    for (file, text) in &scripts {
+        build::read_gradle(text, &file.shown, &around, &mut found);
+    }
+    manifests(files, tree, &scripts, &mut found);
+    let sources = tree.files.iter().filter_map(|file| match file.role {
+        Role::Source(family) => Some((file, family)),
+        _ => None,
+    });
+    let sources: Vec<_> = sources.collect();
+    let scan = |(file, family): &(&PackageFile, Family)| {
+        let mut found = Found::default();
+        if let Some(bytes) = bytes(files, file, MAX_SOURCE, &mut found) {
+            source::read(&bytes, &file.shown, *family, &mut found);
+        }
+        found
+    };
+    let scanned: Vec<_> = match sources.len() {
+        0..16 => sources.iter().map(scan).collect(),
+        _ => sources.par_iter().map(scan).collect(),
+    };
+    scanned.into_iter().for_each(|scanned| found.merge(scanned));
+    let mut covered = String::new();
+    for file in &tree.files {
+        let read = |limit: usize, found: &mut Found| bytes(files, file, limit, found);
+        match file.role {
+            Role::Notes => {
+                if let Some(bytes) = read(MAX_NOTES, &mut found) {
+                    notes::read(&String::from_utf8_lossy(&bytes), &file.shown, &mut found);
+                }
+            }
+            Role::PluginXml => {
+                if let Some(bytes) = read(MAX_NOTES, &mut found) {
+                    manifest::read_plugin_xml(&String::from_utf8_lossy(&bytes), &file.shown, &mut found);
+                }
+            }
+            Role::Archive => {
+                if let Some(bytes) = read(usize::MAX, &mut found) {
+                    manifest::read_archive(&bytes, &file.shown, &mut found);
+                }
+            }
+            Role::Podspec | Role::SwiftPackage | Role::Privacy => {
+                let Some(bytes) = read(MAX_SOURCE, &mut found) else { continue };
+                let text = String::from_utf8_lossy(&bytes);
+                match file.role {
+                    Role::Podspec => build::read_podspec(&text, &file.shown, &mut found),
+                    Role::SwiftPackage => build::read_swift_package(&text, &file.shown, &mut found),
+                    _ => covered.push_str(&text),
+                }
+            }
+            _ => {}
+        }
+    }
+    // What the package's own privacy manifest gives a reason for, the app need not.
+    found.all.retain(|learned| learned.kind() != Kind::PrivacyReason || !covered.contains(&learned.name));
+    finish(found)
+}
+
+/// Reads a file whole; one that cannot be read, or is over a size, is told.
+fn bytes(files: &dyn Files, file: &PackageFile, limit: usize, found: &mut Found) -> Option<Vec<u8>> {
+    match files.read(&file.path) {
+        Ok(bytes) if bytes.len() > limit => {
+            found.limit(format!("{}: it has {} bytes; more than {limit} are not read", file.shown, bytes.len()));
+            None
+        }
+        Ok(bytes) => {
+            found.files += 1;
+            Some(bytes)
+        }
+        Err(error) => {
+            found.limit(format!("{}: {error}", file.shown));
+            None
+        }
+    }
+}
+
+fn texts<'t>(files: &dyn Files, tree: &'t Tree, role: Role, found: &mut Found) -> Vec<(&'t PackageFile, String)> {
+    let of_role = tree.files.iter().filter(|file| file.role == role);
+    let read = |file: &'t PackageFile| {
+        let bytes = bytes(files, file, MAX_NOTES, found)?;
+        Some((file, String::from_utf8_lossy(&bytes).into_owned()))
+    };
+    of_role.filter_map(read).collect()
+}
+
+/// Reads the manifests that the builds of the package's modules take.
+fn manifests(files: &dyn Files, tree: &Tree, scripts: &[(&PackageFile, String)], found: &mut Found) {
+    let folder = |file: &PackageFile| file.path.parent().map(Path::to_owned).unwrap_or_default();
+    let mut named: Vec<(PathBuf, Vec<PathBuf>)> = Vec::new();
+    let mut apps = Vec::new();
+    for (script, text) in scripts {
+        let at = folder(script);
+        let app = text.lines().any(|line| {
+            line.contains("com.android.application")
+                && !line.contains("apply false")
+                && !line.trim_start().starts_with("//")
+        });
+        if app && !text.contains("com.android.library") {
+            apps.push(at.clone());
+        }
+        let manifests = build::named_manifests(text, &at);
+        if !manifests.is_empty() {
+            named.push((at, manifests));
+        }
+    }
+    for file in &tree.files {
+        let module = scripts
+            .iter()
+            .filter(|(script, _)| file.path.starts_with(folder(script)))
+            .max_by_key(|(script, _)| script.path.as_os_str().len());
+        let of_app = module.is_some_and(|(script, _)| apps.contains(&folder(script)));
+        let instead = module.and_then(|(script, _)| named.iter().find(|(at, _)| *at == folder(script)));
+        let taken = match (file.role, instead) {
+            _ if of_app => false,
+            (Role::Manifest | Role::OtherXml, Some((at, named))) => {
+                // Another one takes the place of that of the source set `main` alone.
+                named.contains(&file.path)
+                    || file.role == Role::Manifest
+                        && is_of_source_set(&file.shown)
+                        && file.path != at.join("src/main/AndroidManifest.xml")
+            }
+            (Role::Manifest, None) => is_of_source_set(&file.shown),
+            _ => false,
+        };
+        if !taken {
+            continue;
+        }
+        if let Some(bytes) = bytes(files, file, MAX_NOTES, found) {
+            let namespace = module.and_then(|(_, text)| build::namespace(text));
+            manifest::read(&String::from_utf8_lossy(&bytes), &file.shown, namespace.as_deref(), found);
+        }
+    }
+}
+
+/// Says whether a manifest stands where a build looks for one: in a source set, or beside a build of the old kind.
+fn is_of_source_set(shown: &str) -> bool {
+    let parts: Vec<_> = shown.split('/').collect();
+    match parts.as_slice() {
+        [.., "src", _, "AndroidManifest.xml"] => true,
+        ["AndroidManifest.xml"] | ["android" | "platforms", .., "AndroidManifest.xml"] => !parts.contains(&"src"),
+        _ => false,
+    }
+}

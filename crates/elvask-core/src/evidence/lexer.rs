@@ -1,0 +1,257 @@
+//! Telling code from comments and strings in Swift, Objective-C, Kotlin and Java, and code that is compiled only under a
+//! condition.
+
+/// What a stretch of a source is, apart from plain code.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Stretch {
+    Comment,
+    Text,
+}
+
+/// The stretches of a source that are no plain code, in order, with their bytes.
+#[derive(Debug, Default)]
+pub(super) struct Stretches(Vec<(usize, usize, Stretch)>);
+
+impl Stretches {
+    /// Returns what stands at a byte; `None` for plain code.
+    pub(super) fn at(&self, at: usize) -> Option<Stretch> {
+        let next = self.0.partition_point(|(start, _, _)| *start <= at);
+        let (_, end, kind) = self.0.get(next.checked_sub(1)?)?;
+        (at < *end).then_some(*kind)
+    }
+}
+
+/// How a language writes comments and strings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) struct Style {
+    /// Comments may hold comments, as in Swift and Kotlin.
+    pub(super) nests: bool,
+    /// Text stands in single quotes too, as in Gradle scripts.
+    pub(super) single_quotes: bool,
+}
+
+/// Finds the comments and strings of a source.
+pub(super) fn stretches(text: &str, style: Style) -> Stretches {
+    let bytes = text.as_bytes();
+    let get = |at: usize| bytes.get(at).copied().unwrap_or(0);
+    let starts = |at: usize, what: &[u8]| bytes.get(at..at + what.len()) == Some(what);
+    let mut out = Vec::new();
+    let mut at = 0;
+    while at < bytes.len() {
+        let start = at;
+        match get(at) {
+            b'/' if get(at + 1) == b'/' => {
+                at = find(bytes, at, b"\n").unwrap_or(bytes.len());
+                out.push((start, at, Stretch::Comment));
+            }
+            b'/' if get(at + 1) == b'*' => {
+                let mut depth = 1;
+                at += 2;
+                while at < bytes.len() && depth > 0 {
+                    if starts(at, b"*/") {
+                        depth -= 1;
+                        at += 2;
+                    } else if style.nests && starts(at, b"/*") {
+                        depth += 1;
+                        at += 2;
+                    } else {
+                        at += 1;
+                    }
+                }
+                out.push((start, at.min(bytes.len()), Stretch::Comment));
+            }
+            b'"' if starts(at, b"\"\"\"") => {
+                at = find(bytes, at + 3, b"\"\"\"").map_or(bytes.len(), |end| end + 3);
+                out.push((start, at, Stretch::Text));
+            }
+            b'#' if get(at + 1) == b'"' => {
+                at = find(bytes, at + 2, b"\"#").map_or(bytes.len(), |end| end + 2);
+                out.push((start, at, Stretch::Text));
+            }
+            quote @ (b'"' | b'\'') if quote == b'"' || style.single_quotes => {
+                at += 1;
+                while at < bytes.len() && get(at) != quote && get(at) != b'\n' {
+                    at += if get(at) == b'\\' { 2 } else { 1 };
+                }
+                at = (at + 1).min(bytes.len());
+                out.push((start, at, Stretch::Text));
+            }
+            b'\'' => {
+                // A letter in quotes is short; a lone quote is none.
+                let end = (at + 2..at + 9).find(|end| get(*end) == b'\'' && get(*end - 1) != b'\\');
+                at = end
+                    .filter(|end| !bytes.get(at..*end).unwrap_or_default().contains(&b'\n'))
+                    .map_or(at + 1, |end| end + 1);
+            }
+            _ => at += 1,
+        }
+    }
+    Stretches(out)
+}
+
+fn find(bytes: &[u8], from: usize, what: &[u8]) -> Option<usize> {
+    let rest = bytes.get(from..)?;
+    rest.windows(what.len()).position(|window| window == what).map(|at| at + from)
+}
+
+/// When code is compiled.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Compiled {
+    /// In every app.
+    Always,
+    /// Where the app or a build of the package turns it on.
+    Chosen,
+    /// In no release of an iOS app.
+    Never,
+}
+
+/// The lines of a source on which the condition for being compiled changes: the byte from which on it holds.
+#[derive(Debug, Default)]
+pub(super) struct Conditions(Vec<(usize, Compiled)>);
+
+impl Conditions {
+    pub(super) fn at(&self, at: usize) -> Compiled {
+        let next = self.0.partition_point(|(start, _)| *start <= at);
+        next.checked_sub(1).and_then(|at| self.0.get(at)).map_or(Compiled::Always, |(_, compiled)| *compiled)
+    }
+}
+
+/// Reads the compile conditions of a source in Swift or Objective-C.
+pub(super) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
+    let mut out = Vec::new();
+    let mut stack: Vec<Compiled> = Vec::new();
+    let mut start = 0;
+    for line in text.split_inclusive('\n') {
+        let at = start;
+        start += line.len();
+        let Some(directive) = line.trim_start().strip_prefix('#').map(str::trim_start) else { continue };
+        if stretches.at(at + line.len() - line.trim_start().len()).is_some() {
+            continue;
+        }
+        let word = directive.split(|sign: char| !sign.is_ascii_alphabetic()).next().unwrap_or_default();
+        let condition = directive.get(word.len()..).unwrap_or_default().trim();
+        match word {
+            "if" => stack.push(compiled_if(condition)),
+            "ifdef" => stack.push(compiled_if(condition)),
+            "ifndef" => stack.push(Compiled::Always),
+            "elif" | "elseif" => {
+                stack.pop();
+                stack.push(compiled_if(condition));
+            }
+            "else" => {
+                let other = match stack.pop() {
+                    Some(Compiled::Never) | None => Compiled::Always,
+                    Some(Compiled::Always) if out.last().is_some() => Compiled::Always,
+                    Some(other) => other,
+                };
+                stack.push(other);
+            }
+            "endif" => {
+                stack.pop();
+            }
+            _ => continue,
+        }
+        let worst = |found: &[Compiled]| {
+            if found.contains(&Compiled::Never) {
+                Compiled::Never
+            } else if found.contains(&Compiled::Chosen) {
+                Compiled::Chosen
+            } else {
+                Compiled::Always
+            }
+        };
+        out.push((start, worst(&stack)));
+    }
+    Conditions(out)
+}
+
+/// Words in conditions that are true of every build for iOS, or say which tools build it.
+const USUAL: [&str; 18] = [
+    "os(iOS)",
+    "TARGET_OS_IOS",
+    "TARGET_OS_IPHONE",
+    "canImport",
+    "swift(",
+    "compiler(",
+    "__has_include",
+    "__IPHONE",
+    "IPHONE_OS_VERSION",
+    "targetEnvironment",
+    "TARGET_OS_SIMULATOR",
+    "TARGET_OS_MACCATALYST",
+    "__cplusplus",
+    "SWIFT_PACKAGE",
+    "NEW_ARCH",
+    "__OBJC__",
+    "COCOAPODS",
+    "defined(__",
+];
+
+fn compiled_if(condition: &str) -> Compiled {
+    let negated = condition.starts_with('!');
+    let others = [
+        "os(macOS)",
+        "os(OSX)",
+        "os(watchOS)",
+        "os(tvOS)",
+        "os(visionOS)",
+        "TARGET_OS_OSX",
+        "TARGET_OS_WATCH",
+        "TARGET_OS_TV",
+    ];
+    let ours = ["os(iOS)", "TARGET_OS_IOS", "TARGET_OS_IPHONE"].iter().any(|word| condition.contains(word));
+    if condition == "0" || condition == "false" {
+        Compiled::Never
+    } else if others.iter().any(|word| condition.contains(word)) && !ours && !negated {
+        Compiled::Never
+    } else if negated && !others.iter().any(|word| condition.contains(word)) && ours {
+        Compiled::Never
+    } else if negated || condition == "1" || USUAL.iter().any(|word| condition.contains(word)) {
+        Compiled::Always
+    } else {
+        Compiled::Chosen
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn code(text: &str, nests: bool) -> String {
+        let found = stretches(text, Style { nests, ..Style::default() });
+        let plain = |(at, letter): (usize, char)| match found.at(at) {
+            None => letter,
+            Some(Stretch::Comment) => '~',
+            Some(Stretch::Text) => '"',
+        };
+        text.char_indices().map(plain).collect()
+    }
+
+    #[test]
+    fn comments_and_strings_are_told_from_code() {
+        assert_eq!(code("a // b\nc", true), "a ~~~~\nc");
+        assert_eq!(code("a /* b */ c", true), "a ~~~~~~~ c");
+        assert_eq!(code("let a = 1 /* b /* c */ d */ e", true), "let a = 1 ~~~~~~~~~~~~~~~~~ e");
+        assert_eq!(code("int a; /* b /* c */ d(); /* e */", false), "int a; ~~~~~~~~~~~~ d(); ~~~~~~~");
+        assert_eq!(code("f(\"a // b\") // c", true), "f(\"\"\"\"\"\"\"\") ~~~~");
+        assert_eq!(code("\"\"\"a \"b\" c\"\"\" d", true), "\"\"\"\"\"\"\"\"\"\"\"\"\" d");
+        assert_eq!(code("f('\"') + a // b", true), "f('\"') + a ~~~~");
+        assert_eq!(code("\"a\\\"b\" c", true), "\"\"\"\"\"\" c");
+    }
+
+    #[test]
+    fn conditions_say_what_is_compiled() {
+        let at = |text: &str, word: &str| {
+            let found = stretches(text, Style::default());
+            conditions(text, &found).at(text.find(word).unwrap())
+        };
+        assert_eq!(at("#if PERMISSION_CAMERA\nx\n#endif", "x"), Compiled::Chosen);
+        assert_eq!(at("#if os(macOS)\na\n#else\nx\n#endif", "x"), Compiled::Always);
+        assert_eq!(at("#if os(macOS)\nx\n#else\na\n#endif", "x"), Compiled::Never);
+        assert_eq!(at("#if canImport(A)\nx\n#endif", "x"), Compiled::Always);
+        assert_eq!(at("#if 0\na\n#endif\nx", "x"), Compiled::Always);
+        assert_eq!(at("#if 0\nx\n#endif", "x"), Compiled::Never);
+        assert_eq!(at("#if DEBUG\nx\n#endif", "x"), Compiled::Chosen);
+        assert_eq!(at("/*\n#if 0\n*/\nx", "x"), Compiled::Always);
+    }
+}

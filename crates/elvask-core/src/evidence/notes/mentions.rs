@@ -1,0 +1,225 @@
+//! Names of things in sentences.
+
+use std::sync::OnceLock;
+
+use elvask_markup::plist::plan::NewValue;
+use elvask_platform::{Version, android, ios};
+use regex_lite::Regex;
+
+use crate::evidence::fragment::{Thing, pieces_of};
+use crate::requirement::{Kind, MIN_LEVEL, MIN_VERSION, Need};
+
+/// Something that a sentence names.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Mention {
+    pub(super) name: String,
+    pub(super) need: Need,
+    /// Where in the sentence, in bytes.
+    pub(super) at: usize,
+    /// Whether the name is so common a word that it may mean something else.
+    pub(super) weak: bool,
+}
+
+impl Mention {
+    fn new(name: impl Into<String>, need: Need, at: usize) -> Self {
+        Mention { name: name.into(), need, at, weak: false }
+    }
+
+    /// Says whether it can be one of several of which one is enough.
+    pub(super) fn can_be_alternative(&self) -> bool {
+        matches!(self.need.kind(), Kind::Permission | Kind::Usage)
+    }
+}
+
+struct Forms {
+    full: Regex,
+    bare: Regex,
+    key: Regex,
+    title: Regex,
+    code: Regex,
+    min_level: Regex,
+    min_version: Regex,
+}
+
+fn forms() -> Option<&'static Forms> {
+    static FORMS: OnceLock<Option<Forms>> = OnceLock::new();
+    let make = || {
+        let form = |text: &str| Regex::new(text).ok();
+        Some(Forms {
+            full: form(r"\b(?:[a-z][a-z0-9_]*\.)+permission\.(?:[a-z]+\.)*[A-Z0-9_]+(?:\.[A-Z_]+)?")?,
+            bare: form(r"\b[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)*\b")?,
+            key: form(r"\b(?:NS|NF)[A-Za-z]+UsageDescription(?:Dictionary)?\b")?,
+            title: form(r"Privacy ?[-–—:] ?[A-Za-z]+(?: [A-Za-z]+){0,9}? (?:Usage )?Description")?,
+            code: form(r"`([^`]+)`")?,
+            min_level: form(r"(?i)\bmin(?:imum)?[_ ]?sdk(?:[_ ]?version)?`?[^0-9.;`]{0,32}`?\b([0-9]{2})\b")?,
+            min_version: form(
+                r"(?i)(?:minimum|requires?|required|deployment target|platform)[^.;0-9]{0,32}\bios[ -]?(?:version |deployment target |target )?[^.;0-9a-z]{0,4}([0-9]{1,2}(?:\.[0-9]{1,2})?)\b",
+            )?,
+        })
+    };
+    FORMS.get_or_init(make).as_ref()
+}
+
+/// Finds what a clause names; `context` is what headings, tables and lists around it say, in small letters.
+pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
+    let Some(forms) = forms() else { return Vec::new() };
+    let mut out: Vec<Mention> = Vec::new();
+    let lower = clause.to_lowercase();
+    let spans: Vec<(usize, &str)> = forms
+        .code
+        .captures_iter(clause)
+        .filter_map(|found| found.get(1))
+        .map(|code| (code.start(), code.as_str()))
+        .collect();
+    let in_code = |at: usize| spans.iter().any(|(start, code)| (*start..start + code.len()).contains(&at));
+    // Elements and attributes in code.
+    let mut taken: Vec<(usize, usize)> = Vec::new();
+    for (at, code) in &spans {
+        let trimmed = code.trim_start();
+        let whole = trimmed.starts_with('<') && code.contains("name")
+            || trimmed.starts_with("android:") && code.contains('=')
+            || trimmed.starts_with("<key>");
+        if !whole {
+            continue;
+        }
+        taken.push((*at, at + code.len()));
+        for piece in pieces_of(code, "").pieces {
+            if let Thing::Need { name, need } = piece.thing
+                && !piece.removed
+            {
+                out.push(Mention::new(name, need, *at));
+            }
+        }
+    }
+    let free = |at: usize| !taken.iter().any(|(start, end)| (*start..*end).contains(&at));
+    for found in forms.full.find_iter(clause).filter(|found| free(found.start())) {
+        if let Some(known) = android::permission(found.as_str()) {
+            out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
+        }
+    }
+    let speaks_of_permissions = lower.contains("permission") || context.contains("permission");
+    for found in forms.bare.find_iter(clause).filter(|found| free(found.start())) {
+        let name = found.as_str();
+        let before = clause.get(..found.start()).unwrap_or_default();
+        // Part of a longer name: of a permission in full, or of a constant of some script.
+        if before.ends_with(['.', '_', '-', '$', '{', '/', ':'])
+            || clause.get(found.end()..).is_some_and(|rest| rest.starts_with(['.', '(', '-', '=']))
+                && !clause.get(found.end()..).is_some_and(|rest| rest.starts_with(". ") || rest == ".")
+        {
+            continue;
+        }
+        let quoted = in_code(found.start());
+        let distinct = name.contains('_');
+        if !speaks_of_permissions || !(quoted || distinct) {
+            continue;
+        }
+        if let Some(known) = android::permission(&format!("{}{name}", android::PERMISSION_PREFIX)) {
+            out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
+        }
+    }
+    for found in forms.key.find_iter(clause).filter(|found| free(found.start())) {
+        if let Some(known) = ios::usage_key(found.as_str()).filter(|known| known.is_for_ios()) {
+            out.push(Mention::new(known.key, Need::Usage, found.start()));
+        }
+    }
+    for found in forms.title.find_iter(clause) {
+        if let Some(key) = ios::key_of_title(found.as_str()) {
+            out.push(Mention::new(key, Need::Usage, found.start()));
+        }
+    }
+    background_modes(clause, &lower, context, &spans, &mut out);
+    entitlements(clause, &lower, context, &spans, &mut out);
+    plist_keys(&lower, &spans, &mut out);
+    levels(clause, forms, &mut out);
+    let mut seen: Vec<(Kind, String)> = Vec::new();
+    out.retain(|mention| {
+        let key = (mention.need.kind(), mention.name.clone());
+        let new = !seen.contains(&key);
+        seen.push(key);
+        new
+    });
+    out
+}
+
+fn background_modes(clause: &str, lower: &str, context: &str, spans: &[(usize, &str)], out: &mut Vec<Mention>) {
+    let said = lower.contains("background mode") || lower.contains("uibackgroundmodes");
+    if !said && !context.contains("background mode") && !context.contains("uibackgroundmodes") {
+        return;
+    }
+    for mode in ios::background_modes() {
+        let quoted = spans.iter().find(|(_, code)| code.trim_matches(['"', '\'']) == mode.value).map(|(at, _)| *at);
+        let title = mode.title.to_lowercase();
+        let short = title.split(',').next().unwrap_or_default();
+        let titled = || {
+            if short.is_empty() {
+                None
+            } else {
+                find_words(lower, &title).or_else(|| find_words(lower, short).filter(|_| title.contains(',')))
+            }
+        };
+        if let Some(at) = quoted.or_else(titled).filter(|at| *at <= clause.len()) {
+            out.push(Mention::new(mode.value, Need::BackgroundMode, at));
+        }
+    }
+}
+
+/// Finds words that are no part of longer ones.
+fn find_words(text: &str, words: &str) -> Option<usize> {
+    text.match_indices(words).map(|(at, _)| at).find(|at| {
+        let letter = |letter: char| letter.is_alphanumeric();
+        let before = text.get(..*at).is_some_and(|before| before.ends_with(letter));
+        let after = text.get(at + words.len()..).is_some_and(|after| after.starts_with(letter));
+        !before && !after
+    })
+}
+
+fn entitlements(clause: &str, lower: &str, context: &str, spans: &[(usize, &str)], out: &mut Vec<Mention>) {
+    let tick = lower.contains("capabilit") || context.contains("capabilit") || lower.contains("entitlement");
+    for known in ios::entitlements() {
+        let quoted = spans.iter().find(|(_, code)| *code == known.key).map(|(at, _)| *at);
+        let titled = || {
+            // Several entitlements stand behind one tick box; the plain one has no part behind its name.
+            let first = ios::entitlements().iter().find(|other| other.capability == known.capability)?;
+            (tick && !known.capability.is_empty() && first.key == known.key)
+                .then(|| find_words(clause, known.capability))
+                .flatten()
+        };
+        let Some(at) = quoted.or_else(titled).filter(|at| *at <= clause.len()) else { continue };
+        let value = match (known.key, known.value_type) {
+            ("aps-environment", _) => Some(NewValue::String("development".to_owned())),
+            (_, "bool") => Some(NewValue::Bool(true)),
+            _ => None,
+        };
+        out.push(Mention::new(known.key, Need::Entitlement { value }, at));
+    }
+}
+
+/// Finds keys that a sentence sets to yes or no.
+fn plist_keys(lower: &str, spans: &[(usize, &str)], out: &mut Vec<Mention>) {
+    for (at, code) in spans {
+        let Some(known) = ios::plist_key(code).filter(|known| known.value_type == "boolean") else { continue };
+        let behind = lower.get(at + code.len()..).unwrap_or_default();
+        let value = ["yes", "true"].iter().any(|word| behind.contains(word));
+        let no = ["`no`", "false", " no "].iter().any(|word| behind.contains(word));
+        if value != no {
+            out.push(Mention::new(known.key, Need::Plist { value: NewValue::Bool(value) }, *at));
+        }
+    }
+}
+
+fn levels(clause: &str, forms: &Forms, out: &mut Vec<Mention>) {
+    if let Some(found) = forms.min_level.captures(clause)
+        && let (Some(whole), Some(level)) = (found.get(0), found.get(1).and_then(|level| level.as_str().parse().ok()))
+        && (16..=40).contains(&level)
+    {
+        out.push(Mention::new(MIN_LEVEL, Need::Level(level), whole.start()));
+    }
+    let named_already = out.iter().any(|mention| mention.need.kind() == Kind::Usage);
+    if !named_already
+        && let Some(found) = forms.min_version.captures(clause)
+        && let (Some(whole), Some(version)) =
+            (found.get(0), found.get(1).and_then(|version| Version::parse(version.as_str())))
+    {
+        out.push(Mention::new(MIN_VERSION, Need::MinVersion(version), whole.start()));
+    }
+}

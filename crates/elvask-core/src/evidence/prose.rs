@@ -1,0 +1,307 @@
+//! What the words around a fragment or a name say about it: that it is required, optional, needed from a level on, or not
+//! needed at all.
+//!
+//! The words stand in `data/` of the platform crate, as patterns of plain words.
+
+use std::sync::OnceLock;
+
+use elvask_platform::android;
+use elvask_platform::wording::{NoteWords, note_words};
+use elvask_platform::{Platform, Version};
+use regex_lite::Regex;
+
+use crate::conditions::Range;
+use crate::requirement::When;
+
+/// What words say about a thing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Verdict {
+    /// It is needed.
+    Needed,
+    /// It is needed by some.
+    Optional,
+    /// They say neither.
+    Open,
+    /// It is not needed, or not any more.
+    Not,
+}
+
+struct Patterns {
+    firm: Vec<Regex>,
+    not: Vec<Regex>,
+    optional: Vec<Regex>,
+    needed: Vec<Regex>,
+    bound: Vec<Regex>,
+}
+
+fn patterns() -> &'static Patterns {
+    static PATTERNS: OnceLock<Patterns> = OnceLock::new();
+    PATTERNS.get_or_init(|| {
+        let all = |kind: NoteWords| note_words(kind).filter_map(|form| Regex::new(form).ok()).collect();
+        Patterns {
+            firm: all(NoteWords::Firm),
+            not: all(NoteWords::Not),
+            optional: all(NoteWords::Optional),
+            needed: all(NoteWords::Needed),
+            bound: all(NoteWords::Bound),
+        }
+    })
+}
+
+/// Judges a sentence.
+pub(super) fn verdict(text: &str) -> Verdict {
+    let lower = text.to_lowercase().replace(['’', '‘'], "'");
+    let mut text = lower.split_whitespace().collect::<Vec<_>>().join(" ");
+    let patterns = patterns();
+    // Phrases that hold a word of refusal and mean the opposite.
+    let firm = patterns.firm.iter().any(|form| form.is_match(&text));
+    for form in patterns.firm.iter().chain(&patterns.bound) {
+        text = form.replace_all(&text, " ").into_owned();
+    }
+    let any = |forms: &[Regex]| forms.iter().any(|form| form.is_match(&text));
+    if any(&patterns.not) {
+        Verdict::Not
+    } else if any(&patterns.optional) {
+        Verdict::Optional
+    } else if firm || any(&patterns.needed) {
+        Verdict::Needed
+    } else {
+        Verdict::Open
+    }
+}
+
+/// Finds the condition on levels and versions that a sentence states, and the level up to which something holds.
+pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
+    static FORMS: OnceLock<Option<[Regex; 4]>> = OnceLock::new();
+    let forms = FORMS.get_or_init(|| {
+        Some([
+            // Android 13 (API level 33) and above; API 33+; from level 33
+            Regex::new(r"(android|api|sdk|level|targetsdkversion|target)[ -]*(?:level|version|sdk)?[ -]*(?:>=|≥)? *([0-9]{1,2})(?:\.[0-9]+)? *(?:\((?:api|sdk|level|api level|sdk version)[ -]*(?:level )?([0-9]{2})\+?\))? *(\+|and (?:above|higher|later|newer|up)|or (?:above|higher|later|newer)|and on|upwards|onwards)?").ok()?,
+            Regex::new(r"(?:<=|≤|up to|until|through|below|before|older than|lower than|under|prior to|pre-?) *(android|api|sdk|level)?[ -]*(?:level|version|sdk)? *([0-9]{1,2})\b|(android|api|sdk|level)[ -]*(?:level|version|sdk)? *([0-9]{1,2})(?:\.[0-9]+)? *(?:\([^)]*\) *)?(?:and|or) (?:below|lower|older|earlier|under)").ok()?,
+            Regex::new(r"ios *([0-9]{1,2}(?:\.[0-9]+)?) *(?:\+|and (?:above|higher|later|newer|up)|or (?:above|higher|later|newer)|and on|onwards)").ok()?,
+            Regex::new(r"(?:below|before|older than|prior to|pre-?|up to) *ios *([0-9]{1,2}(?:\.[0-9]+)?)|ios *([0-9]{1,2}(?:\.[0-9]+)?) *(?:and|or) (?:below|lower|older|earlier)").ok()?,
+        ])
+    });
+    let Some([from, to, ios_from, ios_to]) = forms else { return (When::default(), None) };
+    let text = text.to_lowercase();
+    let mut when = When::default();
+    let mut cap = None;
+    if platform == Platform::Android {
+        let number = |word: &str, text: &str| -> Option<u32> {
+            let number: u32 = text.parse().ok()?;
+            if word == "android" || number < 18 {
+                android::level_of_version(number)
+            } else {
+                Some(number).filter(|level| (18..=40).contains(level))
+            }
+        };
+        if let Some(found) = to.captures(&text) {
+            let whole = found.get(0).map_or("", |text| text.as_str());
+            let word = found.get(1).or_else(|| found.get(3)).map_or("api", |text| text.as_str());
+            let written = found.get(2).or_else(|| found.get(4)).map_or("", |text| text.as_str());
+            // A version for people stands for all levels up to the next one.
+            let value = match word {
+                "android" => written
+                    .parse()
+                    .ok()
+                    .and_then(|version: u32| android::level_of_version(version + 1))
+                    .map(|next| next - 1),
+                _ => number(word, written),
+            };
+            let value_below = number(word, written);
+            let short = ["below", "before", "older than", "lower than", "under", "prior", "pre"]
+                .iter()
+                .any(|word| whole.starts_with(word));
+            cap = if short { value_below.and_then(|level| level.checked_sub(1)) } else { value };
+        }
+        for found in from.captures_iter(&text).filter(|_| cap.is_none()) {
+            let whole = found.get(0).map_or("", |text| text.as_str());
+            let before = found.get(0).and_then(|whole| text.get(..whole.start())).unwrap_or_default().trim_end();
+            let starts = [
+                "from",
+                "since",
+                "starting with",
+                "starting from",
+                "starting in",
+                "targeting",
+                "targets",
+                "target",
+                "as of",
+                "beginning with",
+                "on",
+                "for",
+                ">=",
+                "in",
+            ];
+            let opens = starts.iter().any(|word| before.ends_with(word));
+            if found.get(4).is_none() && !opens && !whole.contains(['>', '≥']) {
+                continue;
+            }
+            let word = found.get(1).map_or("api", |text| text.as_str());
+            let level = match found.get(3) {
+                Some(level) => level.as_str().parse().ok(),
+                None => found.get(2).and_then(|text| number(word, text.as_str())),
+            };
+            if let Some(level) = level.filter(|level| (18..=40).contains(level)) {
+                when.target_level = Some(Range::at_least(level));
+                break;
+            }
+        }
+    } else {
+        let version = |found: Option<regex_lite::Match<'_>>| found.and_then(|text| Version::parse(text.as_str()));
+        if let Some(found) = ios_to.captures(&text) {
+            when.ios_version = version(found.get(1)).or_else(|| version(found.get(2))).map(Range::below);
+        } else if let Some(found) = ios_from.captures(&text) {
+            when.ios_version = version(found.get(1)).map(Range::at_least);
+        }
+    }
+    (when, cap)
+}
+
+/// What a heading says about what stands under it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Section {
+    /// How to set the package up.
+    Setup,
+    /// Anything else.
+    Other,
+    /// Something that is no requirement of the package as it is: its history, its own development, another platform.
+    Elsewhere,
+    /// An extension or a second app with a property list of its own.
+    Extension,
+}
+
+/// Judges a heading.
+pub(super) fn section(heading: &str) -> Section {
+    let text = heading.to_lowercase();
+    let words: Vec<&str> = text.split(|sign: char| !sign.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
+    let any = |kind: NoteWords| {
+        note_words(kind).any(|form| match form.contains(' ') {
+            true => text.contains(form),
+            false => words.contains(&form),
+        })
+    };
+    let ours = words.iter().any(|word| matches!(*word, "android" | "ios"));
+    if any(NoteWords::ExtensionHeading) {
+        Section::Extension
+    } else if any(NoteWords::ElsewhereHeading) && !ours {
+        Section::Elsewhere
+    } else if any(NoteWords::SetupHeading) || ours {
+        Section::Setup
+    } else {
+        Section::Other
+    }
+}
+
+/// Says whether a sentence speaks of the property list of an extension, or of an example app.
+pub(super) fn speaks_of_extension(text: &str) -> bool {
+    let text = text.to_lowercase();
+    note_words(NoteWords::ExtensionHeading).any(|form| form.contains(' ') && text.contains(form))
+}
+
+/// Says whether a sentence speaks of the app itself, where an extension is spoken of too.
+pub(super) fn speaks_of_the_app(text: &str) -> bool {
+    let text = text.to_lowercase();
+    note_words(NoteWords::OwnApp).any(|form| text.contains(form))
+}
+
+/// Splits a text into clauses that are judged by themselves, with their places in it.
+pub(super) fn clauses(text: &str) -> Vec<(usize, &str)> {
+    let mut out = Vec::new();
+    let mut start = 0;
+    let bytes = text.as_bytes();
+    let mut quoted = false;
+    let mut at = 0;
+    while at < bytes.len() {
+        let rest = text.get(at..).unwrap_or_default();
+        let byte = bytes.get(at).copied().unwrap_or(0);
+        quoted ^= byte == b'`';
+        let ends = [
+            ". ",
+            ".\n",
+            "! ",
+            "? ",
+            "; ",
+            ";\n",
+            "\n\n",
+            ", but ",
+            " but ",
+            ", however",
+            " however ",
+            ", whereas ",
+            " while ",
+        ];
+        let end = ends.iter().find(|end| rest.starts_with(**end)).filter(|_| !quoted);
+        // An abbreviation does not end a sentence.
+        let before = text.get(..at).unwrap_or_default();
+        let short = byte == b'.'
+            && ["e.g", "i.e", "etc", "vs", "min", "max", "approx"].iter().any(|word| before.ends_with(word));
+        match end {
+            Some(end) if !short => {
+                out.push((start, text.get(start..at + 1).unwrap_or_default()));
+                at += end.len();
+                start = at;
+            }
+            _ => at += 1,
+        }
+        while at < bytes.len() && !text.is_char_boundary(at) {
+            at += 1;
+        }
+    }
+    out.push((start, text.get(start..).unwrap_or_default()));
+    out.retain(|(_, clause)| !clause.trim().is_empty());
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sentences_are_judged() {
+        let check = |text: &str, wanted: Verdict| assert_eq!(verdict(text), wanted, "{text}");
+        check("Add the following permission to your manifest:", Verdict::Needed);
+        check("You must declare `android.permission.CAMERA`.", Verdict::Needed);
+        check("Do not forget to add the key.", Verdict::Needed);
+        check("It will not work without this permission.", Verdict::Needed);
+        check("This is optional.", Verdict::Optional);
+        check("Only needed if you record sound.", Verdict::Optional);
+        check("If you want to scan in the background, add:", Verdict::Optional);
+        check("If you target Android 13 or above, add:", Verdict::Needed);
+        check("This plugin does not require any permission.", Verdict::Not);
+        check("The permission is no longer needed.", Verdict::Not);
+        check("It doesn't need the camera permission.", Verdict::Not);
+        check("READ_PHONE_STATE was removed in 3.0.", Verdict::Not);
+        check("Remove this line:", Verdict::Not);
+        check("The name of the key.", Verdict::Open);
+    }
+
+    #[test]
+    fn levels_are_read_from_words() {
+        let android = |text: &str| {
+            let (when, cap) = bounds(text, Platform::Android);
+            (when.target_level.map(|range| range.to_string()), cap)
+        };
+        assert_eq!(android("On Android 13 (API level 33) and above"), (Some(">=33".to_owned()), None));
+        assert_eq!(android("Android 12+"), (Some(">=31".to_owned()), None));
+        assert_eq!(android("from level 33"), (Some(">=33".to_owned()), None));
+        assert_eq!(android("for API 30 and below"), (None, Some(30)));
+        assert_eq!(android("below Android 13"), (None, Some(32)));
+        assert_eq!(android("legacy storage, API <= 32"), (None, Some(32)));
+        assert_eq!(android("Works with Android 5"), (None, None));
+        let (when, _) = bounds("iOS 17 and later", Platform::Ios);
+        assert_eq!(when.ios_version.unwrap().to_string(), ">=17.0");
+        let (when, _) = bounds("for iOS 10 and below", Platform::Ios);
+        assert_eq!(when.ios_version.unwrap().to_string(), "<10.0");
+    }
+
+    #[test]
+    fn clauses_end_where_the_meaning_changes() {
+        let texts = |text| clauses(text).into_iter().map(|(_, clause)| clause.trim().to_owned()).collect::<Vec<_>>();
+        assert_eq!(texts("Add A. It needs B, but C is not needed."), ["Add A.", "It needs B,", "C is not needed."]);
+        assert_eq!(
+            texts("Add a key, e.g. `NSCameraUsageDescription`."),
+            ["Add a key, e.g. `NSCameraUsageDescription`."]
+        );
+    }
+}

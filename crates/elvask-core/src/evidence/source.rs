@@ -1,0 +1,308 @@
+//! Native code: the platform symbols that it uses, and what their use requires.
+//!
+//! All symbols of all languages are one automaton; a file is gone through once. Only where something is found are comments,
+//! strings and compile conditions looked at, so that most files cost no more than reading their bytes.
+
+use std::borrow::Cow;
+use std::sync::OnceLock;
+
+use aho_corasick::{AhoCorasick, MatchKind};
+use elvask_platform::native::{Clue, Family, Symbol, symbols};
+use elvask_platform::{android, ios};
+
+use super::Learned;
+use super::gather::Found;
+use super::lexer::{Compiled, Conditions, Stretch, Stretches, Style, conditions, stretches};
+use crate::conditions::Range;
+use crate::needs::need_from;
+use crate::requirement::{Citation, EvidenceKind, Need, Strength, When, quote};
+
+/// How far behind a symbol the rest of its statement is looked for, in bytes.
+const WINDOW: usize = 600;
+
+/// How much of that counts, space taken out, in bytes.
+const STATEMENT: usize = 160;
+
+/// The names that make up a permission in Kotlin and Java.
+const PERMISSION_CLASS: &str = "Manifest.permission.";
+
+/// How the platform's own permissions start.
+const PERMISSION_PREFIX: &str = android::PERMISSION_PREFIX;
+
+/// How a key that holds a purpose ends.
+const USAGE_ENDING: &str = "UsageDescription";
+
+struct Automaton {
+    search: AhoCorasick,
+    /// For each pattern of the search what stands behind it.
+    patterns: Vec<Pattern>,
+}
+
+enum Pattern {
+    /// The places in the table of symbols.
+    Symbols(Vec<&'static Symbol>),
+    /// [`PERMISSION_CLASS`].
+    PermissionClass,
+    /// [`PERMISSION_PREFIX`].
+    PermissionName,
+    /// [`USAGE_ENDING`].
+    UsageKey,
+}
+
+/// Returns the strings that are searched for.
+#[must_use]
+pub(super) fn searched() -> Vec<&'static str> {
+    let mut texts: Vec<_> = symbols().iter().map(|symbol| symbol.text).collect();
+    texts.extend([PERMISSION_CLASS, PERMISSION_PREFIX, USAGE_ENDING]);
+    texts.sort_unstable();
+    texts.dedup();
+    texts
+}
+
+fn automaton() -> Option<&'static Automaton> {
+    static AUTOMATON: OnceLock<Option<Automaton>> = OnceLock::new();
+    let build = || {
+        let texts = searched();
+        let pattern = |text: &&'static str| match *text {
+            PERMISSION_CLASS => Pattern::PermissionClass,
+            PERMISSION_PREFIX => Pattern::PermissionName,
+            USAGE_ENDING => Pattern::UsageKey,
+            text => Pattern::Symbols(symbols().iter().filter(|symbol| symbol.text == text).collect()),
+        };
+        let patterns = texts.iter().map(pattern).collect();
+        // Names that hold other names are all wanted, so matches may overlap.
+        let search = AhoCorasick::builder().match_kind(MatchKind::Standard).build(&texts).ok()?;
+        Some(Automaton { search, patterns })
+    };
+    AUTOMATON.get_or_init(build).as_ref()
+}
+
+/// Reads one source file.
+pub(super) fn read(bytes: &[u8], shown: &str, family: Family, found: &mut Found) {
+    let Some(automaton) = automaton() else { return };
+    // Most files use nothing of all this, and need not even be text for that to be seen.
+    let mut matches = automaton.search.find_overlapping_iter(bytes).peekable();
+    if matches.peek().is_none() {
+        return;
+    }
+    let text = String::from_utf8_lossy(bytes);
+    let positions: Vec<_> = match &text {
+        Cow::Borrowed(_) => matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect(),
+        // What is no text was replaced, so the places are others.
+        Cow::Owned(text) => {
+            let again = automaton.search.find_overlapping_iter(text.as_str());
+            again.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect()
+        }
+    };
+    let nests = shown.ends_with(".swift") || shown.ends_with(".kt");
+    let stretches = stretches(&text, Style { nests, single_quotes: false });
+    let compiled = match family {
+        Family::Apple => conditions(&text, &stretches),
+        Family::Jvm => Conditions::default(),
+    };
+    let file = Source { text: &text, shown, family, stretches, compiled };
+    for (pattern, start, end) in positions {
+        match automaton.patterns.get(pattern) {
+            Some(Pattern::Symbols(symbols)) => file.symbols(symbols, start, end, found),
+            Some(Pattern::PermissionClass) => file.permission_class(start, end, found),
+            Some(Pattern::PermissionName) => file.permission_name(start, end, found),
+            Some(Pattern::UsageKey) => file.usage_key(start, end, found),
+            None => {}
+        }
+    }
+}
+
+struct Source<'t> {
+    text: &'t str,
+    shown: &'t str,
+    family: Family,
+    stretches: Stretches,
+    compiled: Conditions,
+}
+
+fn is_name(letter: u8) -> bool {
+    letter.is_ascii_alphanumeric() || letter == b'_' || letter >= 0x80
+}
+
+impl Source<'_> {
+    fn byte(&self, at: usize) -> u8 {
+        self.text.as_bytes().get(at).copied().unwrap_or(0)
+    }
+
+    fn citation(&self, at: usize) -> Citation {
+        let before = self.text.get(..at).unwrap_or_default();
+        let line_start = before.rfind('\n').map_or(0, |end| end + 1);
+        let line = before.bytes().filter(|byte| *byte == b'\n').count() + 1;
+        let column = before.get(line_start..).map_or(0, |start| start.chars().count()) + 1;
+        let (file, quote) = (self.shown.to_owned(), quote(self.text, at));
+        Citation { kind: EvidenceKind::Source, file, line, column, quote }
+    }
+
+    /// Says whether a name stands by itself, and not in a line that merely brings it in.
+    fn is_whole(&self, start: usize, end: usize, open: bool) -> bool {
+        let first_is_name = is_name(self.byte(start));
+        let last_is_name = end.checked_sub(1).is_some_and(|last| is_name(self.byte(last)));
+        let before = start.checked_sub(1).is_some_and(|before| is_name(self.byte(before)));
+        let after = is_name(self.byte(end));
+        (!first_is_name || !before) && (!last_is_name || open || !after) && !self.is_import(start)
+    }
+
+    fn is_import(&self, at: usize) -> bool {
+        let before = self.text.get(..at).unwrap_or_default();
+        let line = before.rsplit('\n').next().unwrap_or_default().trim_start();
+        ["import ", "#import", "#include", "@import", "package ", "@class"].iter().any(|word| line.starts_with(word))
+    }
+
+    /// Returns the rest of the statement behind a symbol, without space.
+    fn statement(&self, start: usize, end: usize) -> String {
+        let rest = self.text.as_bytes().get(end..self.text.len().min(end + WINDOW)).unwrap_or_default();
+        let mut out = self.text.get(start..end).unwrap_or_default().to_owned();
+        let mut depth = 0_i32;
+        for (offset, byte) in rest.iter().enumerate() {
+            match byte {
+                b'(' | b'[' => depth += 1,
+                b')' | b']' => depth -= 1,
+                b';' | b'{' | b'}' => break,
+                b'\n' => {
+                    // A statement goes on inside of brackets, and where the next line starts with a dot.
+                    let next = rest.get(offset..).unwrap_or_default().iter().find(|byte| !byte.is_ascii_whitespace());
+                    if depth <= 0 && !matches!(next, Some(b'.' | b'?' | b'(')) {
+                        break;
+                    }
+                }
+                _ => {}
+            }
+            if !byte.is_ascii_whitespace() && byte.is_ascii() {
+                out.push(char::from(*byte));
+            }
+            if out.len() > STATEMENT {
+                break;
+            }
+        }
+        out
+    }
+
+    fn has(&self, clue: Clue, statement: &str) -> bool {
+        match clue {
+            Clue::Follows(word) => statement.contains(word),
+            Clue::InFile(word) => self.text.match_indices(word).any(|(at, _)| self.stretches.at(at).is_none()),
+        }
+    }
+
+    fn symbols(&self, symbols: &[&'static Symbol], start: usize, end: usize, found: &mut Found) {
+        if self.stretches.at(start).is_some() {
+            return;
+        }
+        let compiled = self.compiled.at(start);
+        if compiled == Compiled::Never {
+            return;
+        }
+        let mut statement = None;
+        for symbol in symbols.iter().filter(|symbol| symbol.family == self.family) {
+            if !self.is_whole(start, end, symbol.open) {
+                continue;
+            }
+            if !symbol.with.is_empty() || !symbol.without.is_empty() {
+                let statement: &str = statement.get_or_insert_with(|| self.statement(start, end));
+                let with = symbol.with.is_empty() || symbol.with.iter().any(|clue| self.has(*clue, statement));
+                if !with || symbol.without.iter().any(|clue| self.has(*clue, statement)) {
+                    continue;
+                }
+            }
+            let strength = match symbol.strength {
+                _ if compiled == Compiled::Chosen => Strength::Optional,
+                "certain" => Strength::Certain,
+                "likely" => Strength::Likely,
+                _ => Strength::Optional,
+            };
+            let when = When {
+                target_level: symbol.target_from.map(Range::at_least),
+                ios_version: symbol.ios_below.map(Range::below),
+                ..When::default()
+            };
+            found.add(Learned {
+                name: symbol.name.to_owned(),
+                need: need_from(symbol.kind, symbol.name, symbol.value, symbol.max_level),
+                strength,
+                one_of: symbol.one_of.map(str::to_owned),
+                when,
+                brought: false,
+                citations: vec![self.citation(start)],
+            });
+        }
+    }
+
+    /// Reads the permission behind `Manifest.permission.`.
+    fn permission_class(&self, start: usize, end: usize, found: &mut Found) {
+        if self.family != Family::Jvm || self.stretches.at(start).is_some() || self.is_import(start) {
+            return;
+        }
+        if start.checked_sub(1).is_some_and(|before| is_name(self.byte(before))) {
+            return;
+        }
+        let name = self.name_at(end);
+        self.permission(&format!("{PERMISSION_PREFIX}{name}"), start, found);
+    }
+
+    /// Reads a permission that is named in a string.
+    fn permission_name(&self, start: usize, end: usize, found: &mut Found) {
+        if self.family == Family::Jvm && self.stretches.at(start) == Some(Stretch::Text) {
+            let name = self.name_at(end);
+            self.permission(&format!("{PERMISSION_PREFIX}{name}"), start, found);
+        }
+    }
+
+    fn name_at(&self, at: usize) -> &str {
+        let rest = self.text.get(at..).unwrap_or_default();
+        let end = rest.find(|letter: char| !letter.is_ascii_alphanumeric() && letter != '_').unwrap_or(rest.len());
+        rest.get(..end).unwrap_or_default()
+    }
+
+    fn permission(&self, name: &str, at: usize, found: &mut Found) {
+        let Some(known) = android::permission(name) else { return };
+        let cap = android::succession(name).map(|successor| successor.cap);
+        found.named(Learned {
+            name: known.name.to_owned(),
+            need: Need::Permission { max_level: cap },
+            strength: Strength::Likely,
+            one_of: None,
+            when: from_its_first_level(known.first_level),
+            brought: false,
+            citations: vec![self.citation(at)],
+        });
+    }
+
+    /// Reads a key that is named in a string: calls put together at run time leave no other trace.
+    fn usage_key(&self, start: usize, end: usize, found: &mut Found) {
+        let quoted = self.stretches.at(start) == Some(Stretch::Text);
+        if self.family != Family::Apple || !quoted || self.compiled.at(start) == Compiled::Never {
+            return;
+        }
+        let before = self.text.get(..end).unwrap_or_default();
+        let first = before.rfind(|letter: char| !letter.is_ascii_alphanumeric()).map_or(0, |at| at + 1);
+        let key = format!("{}{}", before.get(first..).unwrap_or_default(), self.rest_of_key(end));
+        let Some(known) = ios::usage_key(&key).filter(|known| known.is_for_ios()) else { return };
+        let chosen = self.compiled.at(start) == Compiled::Chosen;
+        found.named(Learned {
+            name: known.key.to_owned(),
+            need: Need::Usage,
+            strength: if chosen { Strength::Optional } else { Strength::Likely },
+            one_of: None,
+            when: When { ios_version: known.until.map(Range::below), ..When::default() },
+            brought: false,
+            citations: vec![self.citation(first)],
+        });
+    }
+
+    fn rest_of_key(&self, end: usize) -> &str {
+        // One key goes on behind the ending that all others share.
+        let rest = self.name_at(end);
+        if rest == "Dictionary" { rest } else { "" }
+    }
+}
+
+/// Returns when a permission holds that levels before its first do not know.
+pub(super) fn from_its_first_level(first: u32) -> When {
+    let from = (first >= 28).then(|| Range::at_least(first));
+    When { target_level: from, ..When::default() }
+}

@@ -1,0 +1,272 @@
+//! Writing sheets: a draft of one from what a package's own files show, for a person to review.
+
+use elvask_markup::plist::plan::NewValue;
+use elvask_platform::Platform;
+
+use crate::evidence::{Evidence, Learned};
+use crate::requirement::{COMPILE_LEVEL, GradleLine, MIN_LEVEL, Need, Query, Strength, When};
+use crate::template::answers_in;
+
+/// Returns the draft of a sheet. What is sure stands plain; what is doubtful is commented out, with the reason.
+#[must_use]
+pub fn draft(name: &str, version: Option<&str>, platforms: &[Platform], evidence: &Evidence) -> String {
+    let mut out = String::new();
+    out.push_str("# A draft, made from the package's own files. Read each entry against the line that it cites, word the reasons,\n");
+    out.push_str("# take out what is wrong, then keep it as elvask/sheets/<name>.toml in the app or elvask-sheet.toml in the package.\n");
+    out.push_str(&format!("sheet = 1\nplugin = {}\n", text(name)));
+    if let Some(version) = version.filter(|version| semver::Version::parse(version).is_ok()) {
+        out.push_str(&format!("versions = {}\n", text(&format!(">={version}"))));
+    }
+    if platforms.len() == 1 {
+        let names: Vec<_> = platforms.iter().map(|platform| text(platform.id())).collect();
+        out.push_str(&format!("platforms = [{}]\n", names.join(", ")));
+    }
+    let (brought, wanted): (Vec<_>, Vec<_>) = evidence.requirements.iter().partition(|learned| learned.brought);
+    for learned in &wanted {
+        out.push('\n');
+        cite(learned, &mut out);
+        match required(learned) {
+            Some(entry) => out.push_str(&entry),
+            None => out.push_str("# (a sheet cannot state this)\n"),
+        }
+    }
+    if !brought.is_empty() {
+        out.push_str("\n# The package's own manifest declares what follows, so that the build brings it into the app by itself. State it only\n");
+        out.push_str("# if the app must declare it as well.\n");
+        for learned in brought {
+            out.push_str("#\n");
+            let mut entry = String::new();
+            cite(learned, &mut entry);
+            entry.push_str(&required(learned).unwrap_or_default());
+            comment_out(&entry, &mut out);
+        }
+    }
+    if !evidence.doubtful.is_empty() {
+        out.push_str("\n# Doubtful: nothing below is stated until its marks are taken off.\n");
+        for doubtful in &evidence.doubtful {
+            let mut entry = format!("# {}\n", doubtful.why);
+            cite(&doubtful.learned, &mut entry);
+            entry.push_str(&required(&doubtful.learned).unwrap_or_default());
+            out.push_str("#\n");
+            comment_out(&entry, &mut out);
+        }
+    }
+    if !evidence.limits.is_empty() {
+        out.push_str("\n# Not known:\n");
+        for limit in &evidence.limits {
+            out.push_str(&format!("# - {}\n", plain(limit)));
+        }
+    }
+    let all = wanted.iter().map(|learned| &learned.need);
+    for key in answers_of(all, &wanted) {
+        out.push_str(&format!("\n[answers.{key}]\ntitle = \"\" # what it is, and where the app's owner finds it\n"));
+    }
+    out
+}
+
+/// Returns the names of the answers that needs ask for and that a sheet has to explain.
+fn answers_of<'n>(needs: impl Iterator<Item = &'n Need>, named: &[&Learned]) -> Vec<String> {
+    let mut keys: Vec<String> = Vec::new();
+    let mut take = |text: &str| keys.extend(answers_in(text).into_iter().map(str::to_owned));
+    for need in needs {
+        match need {
+            Need::MetaData { value: Some(value), .. } | Need::Attribute { value, .. } => take(value),
+            Need::Plist { value } | Need::Entitlement { value: Some(value) } => {
+                let mut texts = Vec::new();
+                super::collect_texts(value, &mut texts);
+                texts.into_iter().for_each(&mut take);
+            }
+            _ => {}
+        }
+    }
+    named.iter().for_each(|learned| take(&learned.name));
+    keys.sort();
+    keys.dedup();
+    keys.retain(|key| !matches!(key.as_str(), "android_id" | "ios_id" | "ios_team" | "scheme" | "host"));
+    keys
+}
+
+fn plain(text: &str) -> String {
+    text.chars().map(|letter| if letter.is_control() { ' ' } else { letter }).collect()
+}
+
+fn cite(learned: &Learned, out: &mut String) {
+    for citation in &learned.citations {
+        let (kind, file) = (citation.kind.title(), plain(&citation.file));
+        out.push_str(&format!("# {kind}, {file}:{}: {}\n", citation.line, plain(&citation.quote)));
+    }
+}
+
+fn comment_out(entry: &str, out: &mut String) {
+    for line in entry.lines() {
+        let line = line.strip_prefix("# ").unwrap_or(line);
+        out.push_str(&format!("# {line}\n"));
+    }
+}
+
+/// Returns the entry of a sheet that states a requirement; `None` where the format has none for it.
+#[must_use]
+pub fn required(learned: &Learned) -> Option<String> {
+    let mut out = format!("[[requires]]\n{}\n", line(&learned.name, &learned.need)?);
+    if let Need::Permission { max_level: Some(level) } = learned.need {
+        out.push_str(&format!("max-level = {level}\n"));
+    }
+    match learned.strength {
+        Strength::Certain => {}
+        Strength::Likely => out.push_str("likely = true\n"),
+        Strength::Optional => out.push_str("optional = true\n"),
+    }
+    if let Some(group) = &learned.one_of {
+        out.push_str(&format!("one-of = {}\n", text(group)));
+    }
+    if let Some(when) = conditions(&learned.when) {
+        out.push_str(&format!("when = {{ {when} }}\n"));
+    }
+    Some(out)
+}
+
+fn conditions(when: &When) -> Option<String> {
+    let parts = [
+        when.target_level.as_ref().map(|range| format!("target-level = {}", text(&range.to_string()))),
+        when.min_level.as_ref().map(|range| format!("min-level = {}", text(&range.to_string()))),
+        when.ios_version.as_ref().map(|range| format!("ios-version = {}", text(&range.to_string()))),
+        when.variant.as_ref().map(|pattern| format!("variant = {}", text(pattern))),
+    ];
+    let parts: Vec<_> = parts.into_iter().flatten().collect();
+    (!parts.is_empty()).then(|| parts.join(", "))
+}
+
+/// Returns a text as TOML writes it.
+fn text(value: &str) -> String {
+    // The escapes of JSON are escapes of TOML too.
+    serde_json::to_string(value).unwrap_or_default()
+}
+
+fn table(entries: &[(&str, Option<String>)]) -> String {
+    let entries: Vec<_> =
+        entries.iter().filter_map(|(key, value)| Some(format!("{key} = {}", value.as_ref()?))).collect();
+    format!("{{ {} }}", entries.join(", "))
+}
+
+fn list(values: &[String]) -> Option<String> {
+    let values: Vec<_> = values.iter().map(|value| text(value)).collect();
+    (!values.is_empty()).then(|| format!("[{}]", values.join(", ")))
+}
+
+fn value(given: &NewValue) -> String {
+    match given {
+        NewValue::Bool(value) => value.to_string(),
+        NewValue::Integer(value) => value.to_string(),
+        NewValue::Real(value) => format!("{value:?}"),
+        NewValue::String(value) => text(value),
+        NewValue::Array(values) => format!("[{}]", values.iter().map(value).collect::<Vec<_>>().join(", ")),
+        NewValue::Dict(entries) => {
+            let entries = entries.iter().map(|(key, inner)| format!("{} = {}", text(key), value(inner)));
+            format!("{{ {} }}", entries.collect::<Vec<_>>().join(", "))
+        }
+    }
+}
+
+/// Returns the line of a sheet that states a need.
+fn line(name: &str, need: &Need) -> Option<String> {
+    let named = |key: &str| Some(format!("{key} = {}", text(name)));
+    let some = |given: &Option<String>| given.as_deref().map(text);
+    match need {
+        Need::Permission { .. } => named("android.permission"),
+        Need::Feature { required } => Some(format!(
+            "android.feature = {}",
+            table(&[("name", Some(text(name))), ("required", Some(required.to_string()))])
+        )),
+        Need::MetaData { owner, value, resource } => Some(format!(
+            "android.meta-data = {}",
+            table(&[
+                ("name", Some(text(name))),
+                ("value", some(value)),
+                ("resource", some(resource)),
+                ("in", Some(text(owner.word())))
+            ])
+        )),
+        Need::Query(query) => Some(format!("android.query = {}", intent(query, None))),
+        Need::Filter { owner, filter } => Some(format!("android.filter = {}", intent(filter, Some(owner.word())))),
+        Need::Attribute { owner, attribute, value } => Some(format!(
+            "android.attribute = {}",
+            table(&[("on", Some(text(owner.word()))), ("name", Some(text(attribute))), ("value", Some(text(value)))])
+        )),
+        Need::Component(component) => Some(format!(
+            "android.component = {}",
+            table(&[
+                ("kind", Some(text(&component.element))),
+                ("name", Some(text(name))),
+                ("exported", component.exported.map(|exported| exported.to_string())),
+                ("foreground-type", some(&component.foreground_type)),
+                ("permission", some(&component.permission)),
+                ("authorities", some(&component.authorities)),
+                ("action", list(&component.actions)),
+            ])
+        )),
+        Need::Level(level) => {
+            let key = match name {
+                MIN_LEVEL => "min",
+                COMPILE_LEVEL => "compile",
+                _ => "target",
+            };
+            Some(format!("android.levels = {{ {key} = {level} }}"))
+        }
+        Need::Gradle { file, line } => {
+            let file = ("file", Some(text(file.word())));
+            let name = Some(text(name));
+            let entries = match line {
+                GradleLine::Plugin { version } => vec![file, ("plugin", name), ("version", some(version))],
+                GradleLine::Dependency { configuration, version } => {
+                    let configuration = (configuration != "implementation").then(|| text(configuration));
+                    vec![file, ("dependency", name), ("version", some(version)), ("configuration", configuration)]
+                }
+                GradleLine::Repository => vec![file, ("repository", name)],
+                GradleLine::KeepRule => vec![file, ("keep-rule", name)],
+            };
+            Some(format!("android.gradle = {}", table(&entries)))
+        }
+        Need::Usage => named("ios.usage"),
+        Need::Plist { value: given } => {
+            Some(format!("ios.plist = {}", table(&[("key", Some(text(name))), ("value", Some(value(given)))])))
+        }
+        Need::QueryScheme => named("ios.query-scheme"),
+        Need::UrlScheme => named("ios.url-scheme"),
+        Need::Domain => named("ios.domain"),
+        Need::BackgroundMode => named("ios.background-mode"),
+        Need::Entitlement { value: given } => Some(format!(
+            "ios.entitlement = {}",
+            table(&[("key", Some(text(name))), ("value", given.as_ref().map(value))])
+        )),
+        Need::MinVersion(version) => Some(format!("ios.min-version = {}", text(&version.to_string()))),
+        Need::BuildSetting { value } => {
+            Some(format!("ios.build-setting = {}", table(&[("name", Some(text(name))), ("value", Some(text(value)))])))
+        }
+        Need::PrivacyReason { reasons } => Some(format!(
+            "ios.privacy-reason = {}",
+            table(&[("category", Some(text(name))), ("reasons", list(reasons))])
+        )),
+        Need::File { platform, id_at } => Some(format!(
+            "file = {}",
+            table(&[("platform", Some(text(platform.id()))), ("path", Some(text(name))), ("id-at", some(id_at))])
+        )),
+    }
+}
+
+fn intent(query: &Query, on: Option<&str>) -> String {
+    let some = |given: &Option<String>| given.as_deref().map(text);
+    table(&[
+        ("on", on.map(text)),
+        ("package", some(&query.package)),
+        ("authority", some(&query.authority)),
+        ("action", some(&query.action)),
+        ("category", list(&query.categories)),
+        ("scheme", some(&query.scheme)),
+        ("host", some(&query.host)),
+        ("port", some(&query.port)),
+        ("path", some(&query.path)),
+        ("path-prefix", some(&query.path_prefix)),
+        ("path-pattern", some(&query.path_pattern)),
+        ("mime", some(&query.mime)),
+    ])
+}
