@@ -14,10 +14,10 @@ use crate::discover::widget::Widget;
 use crate::discover::{self, Layout, Package};
 use crate::evidence::{Cache, Evidence, learn_cached};
 use crate::files::{FileKind, Files, shown};
-use crate::gradle::{Build, Module, Stated, Variant};
+use crate::gradle::{self, Build, Module, Stated, Variant};
 use crate::merge::Library;
 use crate::msbuild::SourceDeclaration;
-use crate::requirement::Levels;
+use crate::requirement::{Levels, Need, Requirement};
 use crate::sheet::{self, Sheet};
 use crate::source::{FileId, Place, Sources, read_text};
 use crate::tomldoc::Problem;
@@ -44,6 +44,8 @@ pub struct App {
     pub config: Config,
     /// Where `elvask.toml` stands, if there is one.
     pub config_file: Option<FileId>,
+    /// The files that sheets want in the platforms' projects.
+    pub required: Vec<RequiredFile>,
     /// Every text that was read.
     pub sources: Sources,
     /// What kept parts of the app from being looked at.
@@ -52,6 +54,19 @@ pub struct App {
     pub notices: Vec<String>,
     /// What cannot be known without running the build, each thing once.
     pub unresolved: Vec<Unresolved>,
+}
+
+/// A file that a sheet wants in a platform's project.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RequiredFile {
+    /// Whose project.
+    pub platform: Platform,
+    /// The path in that project, as the sheet has it.
+    pub path: String,
+    /// The path from the app.
+    pub shown: String,
+    /// Its text, where it is there and can be read.
+    pub file: Option<FileId>,
 }
 
 /// The Android side of an app.
@@ -81,6 +96,8 @@ pub struct AndroidApp {
     pub manifests: Vec<(PathBuf, FileId)>,
     /// The manifests that its libraries bring along, in the order in which they are depended on.
     pub libraries: Vec<LibraryManifest>,
+    /// The files of keep rules of the release build type.
+    pub keep_rules: Vec<FileId>,
     /// What its source declares to the platform.
     pub in_source: Vec<SourceDeclaration>,
 }
@@ -157,7 +174,7 @@ pub struct EntitlementsFile {
     pub configuration: String,
     /// The path of the file, where a setting names one that can be known.
     pub path: Option<PathBuf>,
-    /// The text of the file, where it could be read.
+    /// The text of the file, where it could be read; the text of one that may come to be, where no setting names one.
     pub file: Option<FileId>,
     /// Where the setting stands; `None` where there is none.
     pub place: Option<Place>,
@@ -364,6 +381,11 @@ impl<'f> Loading<'f> {
         self.sources.add(path, text)
     }
 
+    /// Takes in a file that is not there and may come to be.
+    pub(crate) fn add_absent(&mut self, path: &Path) -> FileId {
+        self.sources.add_absent(path)
+    }
+
     /// Returns the path of a file that has been read.
     pub(crate) fn path(&self, file: FileId) -> &Path {
         &self.sources.file(file).path
@@ -510,6 +532,7 @@ impl App {
             ios = discover::ios::find(&mut loading, choice)?;
         }
         is_met(choice, android.as_ref(), ios.as_ref())?;
+        let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
             let platforms = widget.as_ref().is_some_and(|widget| !widget.platforms.is_empty());
             loading.notice(if platforms {
@@ -529,6 +552,7 @@ impl App {
             plugins,
             config,
             config_file,
+            required,
             sources,
             faults,
             notices,
@@ -563,6 +587,12 @@ impl App {
         }
     }
 
+    /// Returns the file that a requirement asks for; `None` where the app does not have the platform's project.
+    #[must_use]
+    pub fn required_file(&self, requirement: &Requirement) -> Option<&RequiredFile> {
+        self.required.iter().find(|file| file.platform == requirement.platform && file.path == requirement.name)
+    }
+
     /// Says whether the app has a platform.
     #[must_use]
     pub fn has(&self, platform: Platform) -> bool {
@@ -594,6 +624,43 @@ fn is_met(choice: &Choice, android: Option<&AndroidApp>, ios: Option<&IosApp>) -
         }
     }
     Ok(())
+}
+
+/// Reads the files that sheets want in the platforms' projects.
+fn required_files(
+    loading: &mut Loading<'_>,
+    plugins: &[Plugin],
+    android: Option<&AndroidApp>,
+    ios: Option<&IosApp>,
+) -> Vec<RequiredFile> {
+    let mut out: Vec<RequiredFile> = Vec::new();
+    let needs = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
+    for required in needs {
+        let sheet::Asked::Need { name, need: Need::File { platform, .. } } = &required.asked else { continue };
+        let folder = match platform {
+            Platform::Android => android.map(|android| {
+                let above = android.module.ancestors().take_while(|folder| folder.starts_with(&loading.root));
+                let root = above.into_iter().find(|folder| gradle::settings_file(loading.files, folder).is_some());
+                root.or(android.module.parent()).unwrap_or(&android.module).to_owned()
+            }),
+            Platform::Ios => ios.map(|ios| match &ios.project {
+                Some(project) => project.folder.clone(),
+                None => ios.plist_path.parent().unwrap_or(&ios.plist_path).to_owned(),
+            }),
+        };
+        let Some(folder) = folder else { continue };
+        if out.iter().any(|known| known.platform == *platform && known.path == *name) {
+            continue;
+        }
+        let path = folder.join(name);
+        let shown = loading.shown(&path);
+        // A link may lead out of the app: what it leads to is not read.
+        let inside = loading.files.real(&path).starts_with(loading.files.real(&loading.root));
+        let there = inside && loading.files.is_file(&path);
+        let file = there.then(|| loading.read(&path, &shown).map(|(file, _)| file)).flatten();
+        out.push(RequiredFile { platform: *platform, path: name.clone(), shown, file });
+    }
+    out
 }
 
 /// Lists the names that there are, for people.

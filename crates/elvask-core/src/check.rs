@@ -7,6 +7,7 @@ use elvask_platform::Platform;
 
 use crate::app::App;
 use crate::finding::{Finding, Level, Remedy, Want};
+use crate::met::is_met;
 use crate::needs::{Answers, GivenPurpose, Needs, Settings, purpose};
 use crate::requirement::{Levels, Requirement};
 use crate::rules::{self, RULES};
@@ -53,7 +54,12 @@ impl<'a> Context<'a> {
         let answers = Answers::gather(app, settings, manifest.as_deref(), plist.as_ref());
         let needs = Needs::gather(app, &answers);
         let levels = variants.first().map_or_else(|| app.levels(), |first| first.levels.clone());
-        Context { app, sources, surface, manifest, manifests, variants, plist, needs, answers, settings, levels }
+        let mut context =
+            Context { app, sources, surface, manifest, manifests, variants, plist, needs, answers, settings, levels };
+        let mut needs = std::mem::take(&mut context.needs);
+        needs.settle(|requirement| is_met(&context, requirement));
+        context.needs = needs;
+        context
     }
 
     /// Returns the names of the variants for which some requirement holds and `met` is not true.
@@ -154,6 +160,12 @@ impl<'a> Context<'a> {
             Platform::Android => manifest().or_else(plist),
             Platform::Ios => plist().or_else(manifest),
         })
+    }
+
+    /// Says whether a file is no longer as it was read: a remedy has been put in.
+    #[must_use]
+    pub fn is_changed(&self, file: FileId) -> bool {
+        self.sources.file(file).text != self.app.sources.file(file).text
     }
 
     /// Says whether the owner has agreed to something that makes the app less safe.

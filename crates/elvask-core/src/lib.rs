@@ -19,6 +19,7 @@ pub mod gradle;
 mod hash;
 pub mod known;
 pub mod merge;
+mod met;
 pub mod msbuild;
 pub mod needs;
 pub mod record;

@@ -31,6 +31,8 @@ pub struct SourceFile {
     pub text: Arc<str>,
     /// How the text stands on the disk.
     pub encoding: Encoding,
+    /// Whether there is no such file yet.
+    pub absent: bool,
     /// The bytes that were read, where they are not those of the text.
     bytes: OwnBytes,
     lines: OnceLock<LineIndex>,
@@ -38,7 +40,7 @@ pub struct SourceFile {
 
 impl SourceFile {
     fn new(path: PathBuf, shown: String, text: Arc<str>) -> Self {
-        SourceFile { path, shown, text, encoding: Encoding::Utf8, bytes: None, lines: OnceLock::new() }
+        SourceFile { path, shown, text, encoding: Encoding::Utf8, absent: false, bytes: None, lines: OnceLock::new() }
     }
 
     /// Returns the bytes that were read.
@@ -122,6 +124,18 @@ impl Sources {
         }
     }
 
+    /// Goes through all files.
+    pub fn all(&self) -> impl Iterator<Item = &SourceFile> {
+        self.files.iter().map(Arc::as_ref)
+    }
+
+    /// Adds a file that is not there and may come to be.
+    pub fn add_absent(&mut self, path: &Path) -> FileId {
+        let file = SourceFile::new(path.to_owned(), shown(path, &self.root), Arc::from(""));
+        self.files.push(Arc::new(SourceFile { absent: true, ..file }));
+        FileId(self.files.len() - 1)
+    }
+
     /// Returns the file that an id names.
     #[must_use]
     pub fn file(&self, id: FileId) -> &SourceFile {
@@ -133,7 +147,7 @@ impl Sources {
     pub fn replace(&mut self, id: FileId, text: impl Into<Arc<str>>) {
         let old = self.file(id);
         let file = SourceFile::new(old.path.clone(), old.shown.clone(), text.into());
-        let file = SourceFile { encoding: old.encoding, bytes: old.bytes.clone(), ..file };
+        let file = SourceFile { encoding: old.encoding, absent: old.absent, bytes: old.bytes.clone(), ..file };
         if let Some(slot) = self.files.get_mut(id.0) {
             *slot = Arc::new(file);
         }

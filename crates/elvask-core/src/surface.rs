@@ -29,6 +29,10 @@ pub struct Surface {
     /// The manifests of the app's source sets.
     manifests: Vec<(FileId, Document)>,
     plist: Option<(FileId, PropertyList)>,
+    /// The entitlements of the configuration that is judged, where there are any that can be read.
+    entitlements: Option<(FileId, PropertyList)>,
+    /// The privacy manifests that can be read.
+    privacy: Vec<(FileId, PropertyList)>,
     ios: Option<IosSide>,
     /// What could not be parsed.
     pub faults: Vec<Fault>,
@@ -60,6 +64,13 @@ impl Surface {
                 Err(error) => self.faults.push(fault(sources, file, &error.to_string(), error.span())),
             }
         }
+        let list = |file: FileId| {
+            let text = std::sync::Arc::clone(&sources.file(file).text);
+            if text.trim().is_empty() { None } else { PropertyList::parse(text).ok().map(|list| (file, list)) }
+        };
+        let judged = ios.entitlements.iter().find(|one| one.configuration == ios.configuration);
+        self.entitlements = judged.and_then(|one| one.file).and_then(list);
+        self.privacy = ios.privacy.iter().filter_map(|file| list(*file)).collect();
         let (Some(project), Some(target)) = (&ios.project, &ios.target) else { return };
         // A project file that was changed since is read anew.
         let text = &sources.file(project.file).text;
@@ -164,6 +175,17 @@ impl Surface {
         let side = self.ios.as_ref();
         let made = side.map_or((&[][..], &[][..]), |side| (side.made.as_slice(), side.idle.as_slice()));
         Some(PlistView::new(*file, list, made, generated, side.map(|side| &side.settings)))
+    }
+
+    /// Returns the entitlements of the configuration that is judged, where there are any that can be read.
+    #[must_use]
+    pub fn entitlements(&self) -> Option<(FileId, &PropertyList)> {
+        self.entitlements.as_ref().map(|(file, list)| (*file, list))
+    }
+
+    /// Returns the privacy manifests of the target that can be read.
+    pub fn privacy(&self) -> impl Iterator<Item = (FileId, &PropertyList)> {
+        self.privacy.iter().map(|(file, list)| (*file, list))
     }
 
     /// Returns the project and the target that are judged, where there is a project that can be read.

@@ -13,8 +13,9 @@ use std::path::{Path, PathBuf};
 pub struct Change {
     /// The file.
     pub path: PathBuf,
-    /// The bytes that it must hold now; anything else means that somebody changed it meanwhile.
-    pub before: Vec<u8>,
+    /// The bytes that it must hold now; anything else means that somebody changed it meanwhile. `None` for a file that must not
+    /// be there yet.
+    pub before: Option<Vec<u8>>,
     /// The bytes that it is to hold.
     pub after: Vec<u8>,
 }
@@ -107,14 +108,15 @@ fn write_with(changes: &[Change], steps: &impl Steps) -> Result<(), WriteError> 
         }
     }
     // Look again right before the renames: an editor may have saved in between.
-    let changed = staged.iter().find(|file| !holds(&file.target, &file.change.before));
+    let changed = staged.iter().find(|file| !holds(&file.target, file.change.before.as_deref()));
     if let Some(file) = changed {
         let error = WriteError::Changed(file.change.path.clone());
         clean(&staged);
         return Err(error);
     }
     for (at, file) in staged.iter().enumerate() {
-        let placed = steps.rename(&file.target, &file.old).and_then(|()| steps.rename(&file.new, &file.target));
+        let kept = if file.change.before.is_some() { steps.rename(&file.target, &file.old) } else { Ok(()) };
+        let placed = kept.and_then(|()| steps.rename(&file.new, &file.target));
         if let Err(error) = placed {
             let put_back = put_back(staged.get(..=at).unwrap_or_default());
             clean(&staged);
@@ -130,6 +132,9 @@ fn write_with(changes: &[Change], steps: &impl Steps) -> Result<(), WriteError> 
 }
 
 fn put_back(files: &[Staged<'_>]) -> Result<(), WriteError> {
+    for file in files.iter().filter(|file| file.change.before.is_none()) {
+        let _ = fs::remove_file(&file.target);
+    }
     for file in files.iter().filter(|file| file.old.exists()) {
         fs::rename(&file.old, &file.target).map_err(|error| WriteError::NotPutBack {
             path: file.change.path.clone(),
@@ -147,19 +152,29 @@ fn clean(files: &[Staged<'_>]) {
 }
 
 #[expect(clippy::disallowed_methods, reason = "this is the one place that writes")]
-fn holds(path: &Path, bytes: &[u8]) -> bool {
-    fs::read(path).is_ok_and(|found| found == bytes)
+fn holds(path: &Path, bytes: Option<&[u8]>) -> bool {
+    match bytes {
+        Some(bytes) => fs::read(path).is_ok_and(|found| found == bytes),
+        None => fs::symlink_metadata(path).is_err(),
+    }
 }
 
 fn stage(change: &Change) -> Result<Staged<'_>, WriteError> {
     let system = |error| WriteError::System { path: change.path.clone(), error };
-    let target = fs::canonicalize(&change.path).map_err(system)?;
-    let about = fs::metadata(&target).map_err(system)?;
-    if !holds(&target, &change.before) {
+    let (target, mode) = if change.before.is_some() {
+        let target = fs::canonicalize(&change.path).map_err(system)?;
+        let mode = fs::metadata(&target).map_err(system)?.permissions();
+        (target, Some(mode))
+    } else {
+        let folder = change.path.parent().unwrap_or(&change.path);
+        let folder = fs::canonicalize(folder).map_err(system)?;
+        (folder.join(change.path.file_name().unwrap_or_default()), None)
+    };
+    if !holds(&target, change.before.as_deref()) {
         return Err(WriteError::Changed(change.path.clone()));
     }
     // A rename would go through all the same, as it asks the folder and not the file.
-    if about.permissions().readonly() {
+    if mode.as_ref().is_some_and(std::fs::Permissions::readonly) {
         return Err(WriteError::ReadOnly(change.path.clone()));
     }
     let name = target.file_name().unwrap_or_default().to_string_lossy().into_owned();
@@ -167,7 +182,9 @@ fn stage(change: &Change) -> Result<Staged<'_>, WriteError> {
     let staged = Staged { change, new: beside("-new"), old: beside("-old"), target: target.clone() };
     let written = fs::OpenOptions::new().write(true).create_new(true).open(&staged.new).and_then(|mut file| {
         file.write_all(&change.after)?;
-        file.set_permissions(about.permissions())?;
+        if let Some(mode) = mode {
+            file.set_permissions(mode)?;
+        }
         file.sync_all()
     });
     match written {
@@ -199,7 +216,7 @@ mod tests {
         let change = |name: &str| {
             let path = folder.path().join(name);
             fs::write(&path, name).unwrap();
-            Change { path, before: name.into(), after: format!("new {name}").into() }
+            Change { path, before: Some(name.into()), after: format!("new {name}").into() }
         };
         let changes = ["a", "b", "c"].map(change).to_vec();
         (folder, changes)
@@ -233,12 +250,28 @@ mod tests {
     }
 
     #[test]
+    fn a_new_file_is_made_or_taken_away_again() {
+        let (folder, mut changes) = three();
+        let path = folder.path().join("d");
+        changes.insert(1, Change { path: path.clone(), before: None, after: b"made".to_vec() });
+        for step in 1..=7 {
+            write_with(&changes, &FailAt(step, std::cell::Cell::new(0))).unwrap_err();
+            assert_eq!(names(&folder), 3, "step {step}");
+        }
+        write_all(&changes).unwrap();
+        assert_eq!(fs::read_to_string(&path).unwrap(), "made");
+        changes.truncate(2);
+        changes.remove(0);
+        assert!(matches!(write_all(&changes), Err(WriteError::Changed(_))), "one that is there is left alone");
+    }
+
+    #[test]
     fn a_changed_or_read_only_file_stops_all() {
         let (folder, mut changes) = three();
         fs::write(&changes[2].path, "edited").unwrap();
         assert!(matches!(write_all(&changes), Err(WriteError::Changed(path)) if path == changes[2].path));
         assert_eq!(texts(&changes), ["a", "b", "edited"]);
-        changes[2].before = b"edited".to_vec();
+        changes[2].before = Some(b"edited".to_vec());
         let mut mode = fs::metadata(&changes[1].path).unwrap().permissions();
         mode.set_readonly(true);
         fs::set_permissions(&changes[1].path, mode).unwrap();

@@ -9,10 +9,10 @@ use rayon::prelude::*;
 
 use super::folders;
 use crate::app::{AndroidApp, Choice, LibraryManifest, LoadError, Loading, Plugin};
-use crate::files::Files;
+use crate::files::{Files, normal};
 use crate::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};
 use crate::merge::Library;
-use crate::source::read_text;
+use crate::source::{FileId, read_text};
 
 const MANIFEST: &str = "src/main/AndroidManifest.xml";
 
@@ -48,6 +48,7 @@ pub(crate) fn find(
         modules: build.modules,
         variants,
         judged,
+        keep_rules: Vec::new(),
         in_source: Vec::new(),
     };
     Ok(Some(with_manifests(loading, app, plugins)))
@@ -90,6 +91,7 @@ pub(crate) fn with_manifests(loading: &mut Loading<'_>, mut app: AndroidApp, plu
         }
     }
     app.libraries = libraries(loading, &app, plugins);
+    app.keep_rules = keep_rules(loading, &app);
     let judged: Vec<_> = app.judged().cloned().collect();
     if let Some(first) = judged.first() {
         app.id = first.id.clone();
@@ -99,6 +101,24 @@ pub(crate) fn with_manifests(loading: &mut Loading<'_>, mut app: AndroidApp, plu
         app.min_level = known.min_by_key(|variant| variant.min_level.value).unwrap_or(first).min_level.clone();
     }
     app
+}
+
+/// Reads the files of keep rules that the release build takes from the module's own folder.
+fn keep_rules(loading: &mut Loading<'_>, app: &AndroidApp) -> Vec<FileId> {
+    let Some(module) = app.modules.first() else { return Vec::new() };
+    let release = module.build_types.iter().filter(|one| one.name == "release");
+    let named = release.chain([&module.default]).flat_map(|config| &config.keep_rules);
+    let paths: Vec<_> = named
+        .filter_map(|stated| stated.value.as_ref())
+        .map(|name| normal(&module.folder.join(name)))
+        .filter(|path| path.starts_with(&loading.root) && loading.files.is_file(path))
+        .collect();
+    let mut files = Vec::new();
+    for path in paths {
+        let shown = loading.shown(&path);
+        files.extend(loading.read(&path, &shown).map(|(file, _)| file));
+    }
+    files
 }
 
 /// Notes the settings of the app's module that only running the build would tell.

@@ -83,6 +83,17 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
     for one in embedded {
         app.extensions.extend(extension(loading, &project, &one, &configuration, &mut files));
     }
+    // Where no setting names one, a file of the target's name beside its property list is where Xcode would make it.
+    if app.entitlements.iter().all(|one| one.path.is_none() && one.place.is_none()) && !app.generated {
+        let folder = app.plist_path.parent().unwrap_or(&project.folder);
+        let path = folder.join(format!("{}.entitlements", target.name.replace(['/', '\\'], "_")));
+        if !loading.files.is_file(&path) {
+            let file = loading.add_absent(&path);
+            for one in &mut app.entitlements {
+                one.file = Some(file);
+            }
+        }
+    }
     app.config_files = Arc::new(files);
     app.project = Some(Arc::new(project));
     Ok(Some(app))

@@ -182,6 +182,7 @@ pub(crate) fn android(loading: &mut Loading<'_>, plugins: &[Plugin]) -> Option<A
         judged: vec![0],
         manifests: Vec::new(),
         libraries: Vec::new(),
+        keep_rules: Vec::new(),
         in_source,
     };
     Some(super::android::with_manifests(loading, app, plugins))

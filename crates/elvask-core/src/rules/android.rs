@@ -1,6 +1,11 @@
 //! Rules about Android.
 
 pub mod component_attribute;
+pub mod component_missing;
+pub mod feature_missing;
+pub mod filter_missing;
+pub mod gradle_missing;
+pub mod level_too_low;
 pub mod merge_conflict;
 pub mod meta_data_misplaced;
 pub mod meta_data_missing;

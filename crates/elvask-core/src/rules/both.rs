@@ -3,6 +3,8 @@
 pub mod answer_missing;
 pub mod config_invalid;
 mod declared;
+pub mod file_mismatch;
+pub mod file_missing;
 pub mod file_unreadable;
 pub mod plugin_unsupported;
 pub mod requirement_conflict;

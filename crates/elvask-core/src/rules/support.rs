@@ -14,8 +14,9 @@ use elvask_platform::ios;
 use crate::check::Context;
 use crate::finding::{Remedy, Want};
 use crate::needs::Group;
-use crate::requirement::{Query, Requirement};
-use crate::surface::{DeclaredPermission, ManifestView, PlistView};
+use crate::requirement::{Owner, Query, Requirement};
+use crate::source::Place;
+use crate::surface::{DeclaredPermission, Effective, ManifestView, PlistView};
 
 /// Returns a permission without the platform's prefix, as people say it.
 pub(super) fn short(name: &str) -> &str {
@@ -84,6 +85,78 @@ pub(super) fn queries_slot<'d>(manifest: &ManifestView<'d>) -> Slot<'d> {
     manifest.application.map_or(Slot::Last, |application| Slot::After(application.node()))
 }
 
+/// Returns the intent filter that takes what is wanted.
+pub(super) fn filter_fragment(prefix: &str, filter: &Query) -> Fragment {
+    let named = |element: &str, value: &str| Fragment::new(element).with(format!("{prefix}:name"), value);
+    let mut parts = vec![named("action", filter.action.as_deref().unwrap_or_default())];
+    parts.extend(filter.categories.iter().map(|category| named("category", category)));
+    let data = data_fragment(prefix, filter);
+    if !data.attributes.is_empty() {
+        parts.push(data);
+    }
+    let web = matches!(filter.scheme.as_deref(), Some("http" | "https"));
+    let out = Fragment::new("intent-filter");
+    // Only verified links open the app without a question from level 31 on.
+    let out = if web { out.with(format!("{prefix}:autoVerify"), "true") } else { out };
+    out.holding(parts)
+}
+
+fn data_fragment(prefix: &str, query: &Query) -> Fragment {
+    let data = [
+        ("scheme", &query.scheme),
+        ("host", &query.host),
+        ("port", &query.port),
+        ("path", &query.path),
+        ("pathPrefix", &query.path_prefix),
+        ("pathPattern", &query.path_pattern),
+        ("mimeType", &query.mime),
+    ];
+    let mut fragment = Fragment::new("data");
+    for (name, value) in data {
+        if let Some(value) = value {
+            fragment = fragment.with(format!("{prefix}:{name}"), value);
+        }
+    }
+    fragment
+}
+
+/// Says whether a component of the effective manifest has a filter that takes all that is wanted.
+pub(super) fn has_filter(variant: &Effective<'_>, owner: &Owner, wanted: &Query) -> bool {
+    let Some(component) = variant.owner(owner) else { return false };
+    // A filter of another activity serves as well where the launcher is merely the usual place.
+    let components: Vec<_> = match owner {
+        Owner::Launcher => variant.components().filter(|one| one.name.starts_with("activity")).collect(),
+        _ => vec![component],
+    };
+    components.iter().flat_map(|component| variant.merged.children(component)).any(|filter| {
+        let children = || variant.merged.children(filter);
+        let named =
+            |kind: &str, name: &str| children().any(|child| child.name == kind && child.value("name") == Some(name));
+        let data = |local: &str| {
+            children().filter(|child| child.name == "data").filter_map(|child| child.value(local)).collect::<Vec<_>>()
+        };
+        let has =
+            |local: &str, wanted: &Option<String>| wanted.as_deref().is_none_or(|wanted| data(local).contains(&wanted));
+        let mime = wanted.mime.as_deref().is_none_or(|wanted| {
+            data("mimeType").iter().any(|declared| {
+                *declared == wanted
+                    || *declared == "*/*"
+                    || declared.strip_suffix("/*").is_some_and(|family| wanted.split('/').next() == Some(family))
+            })
+        });
+        filter.name == "intent-filter"
+            && wanted.action.as_deref().is_none_or(|action| named("action", action))
+            && wanted.categories.iter().all(|category| named("category", category))
+            && has("scheme", &wanted.scheme)
+            && has("host", &wanted.host)
+            && has("port", &wanted.port)
+            && has("path", &wanted.path)
+            && has("pathPrefix", &wanted.path_prefix)
+            && has("pathPattern", &wanted.path_pattern)
+            && mime
+    })
+}
+
 fn query_fragment(prefix: &str, query: &Query) -> Fragment {
     let named = |element: &str, value: &str| Fragment::new(element).with(format!("{prefix}:name"), value);
     if let Some(package) = &query.package {
@@ -94,15 +167,9 @@ fn query_fragment(prefix: &str, query: &Query) -> Fragment {
     }
     let mut parts = vec![named("action", query.action.as_deref().unwrap_or_default())];
     parts.extend(query.categories.iter().map(|category| named("category", category)));
-    let data = [("scheme", &query.scheme), ("host", &query.host), ("mimeType", &query.mime)];
-    let mut fragment = Fragment::new("data");
-    for (name, value) in data {
-        if let Some(value) = value {
-            fragment = fragment.with(format!("{prefix}:{name}"), value);
-        }
-    }
-    if !fragment.attributes.is_empty() {
-        parts.push(fragment);
+    let data = data_fragment(prefix, query);
+    if !data.attributes.is_empty() {
+        parts.push(data);
     }
     Fragment::new("intent").holding(parts)
 }
@@ -169,7 +236,7 @@ pub(super) fn rewrite(
 }
 
 /// Returns what sets a build setting of the app target in every configuration; `None` where that cannot be written.
-fn set_setting(context: &Context<'_>, title: String, setting: &str, value: &NewValue) -> Option<Remedy> {
+pub(super) fn set_setting(context: &Context<'_>, title: String, setting: &str, value: &NewValue) -> Option<Remedy> {
     let (project, target) = context.surface.target()?;
     let text = match value {
         NewValue::String(text) => text.clone(),
@@ -191,6 +258,58 @@ fn add_generated(context: &Context<'_>, title: String, key: &str, value: &NewVal
             shown(value)
         ))
     })
+}
+
+/// What the file of entitlements holds when it is made.
+const NO_ENTITLEMENTS: &str = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<!DOCTYPE plist PUBLIC \"-//Apple//DTD PLIST 1.0//EN\" \"http://www.apple.com/DTDs/PropertyList-1.0.dtd\">\n<plist version=\"1.0\">\n<dict>\n</dict>\n</plist>\n";
+
+/// Returns where an entitlement goes and what declares it: an entry of the target's file, which is made and named in every
+/// configuration where there is none. `value` is `None` where nobody says which value is meant.
+pub(super) fn declare_entitlement(
+    context: &Context<'_>,
+    key: &str,
+    value: Option<Result<NewValue, Vec<Want>>>,
+) -> Option<(Place, Remedy)> {
+    let ios = context.app.ios.as_ref()?;
+    let known = ios::entitlement(key);
+    let value = match value {
+        Some(Ok(value)) => Some(value),
+        Some(Err(wants)) => {
+            let place = context.plist?.root_tag();
+            let lines = format!("<key>{key}</key>: …");
+            return Some((place, Remedy::Answer { wants, lines }));
+        }
+        None => known.filter(|known| known.value_type == "bool").map(|_| NewValue::Bool(true)),
+    };
+    if let Some((file, list)) = context.surface.entitlements() {
+        let place = Place { file, span: plist_plan::start_tag(list, list.root()) };
+        return Some(match value {
+            Some(value) => {
+                let last = list.entries().last();
+                let edits = plist_plan::insert_entry(list, list.root(), last, key, &value);
+                (place, Remedy::edit(format!("add {key}"), file, edits).making("an entitlement"))
+            }
+            None => {
+                (place, Remedy::Manual(format!("Add {key} with the values that your developer account has for it.")))
+            }
+        });
+    }
+    let (project, target) = context.surface.target()?;
+    let top = Place { file: project.file, span: elvask_markup::Span::at(0) };
+    let entitled = ios.entitlements.iter().find(|one| one.configuration == ios.configuration).and_then(|one| one.file);
+    let Some(file) = entitled.filter(|file| context.sources.file(*file).absent && value.is_some()) else {
+        let steps = format!(
+            "Add the capability to the target {} in Xcode, which makes its entitlements, and {key} in them.",
+            target.name
+        );
+        return Some((top, Remedy::Manual(steps)));
+    };
+    let path = crate::files::shown(&context.sources.file(file).path, &project.folder);
+    let text = &context.sources.file(project.file).text;
+    let wiring = crate::xcode::wire_entitlements(project, text, target, &path);
+    let title = format!("make {path} and name it in every configuration of {}", target.name);
+    let edits = vec![(file, vec![Edit::insert(0, NO_ENTITLEMENTS.to_owned())]), (project.file, wiring)];
+    Some((top, Remedy::Edit { title, edits, makes: Some("the entitlements file".to_owned()) }))
 }
 
 /// Says whether nearly all keys stand in the order of the alphabet: one in ten may not.

@@ -27,6 +27,7 @@ pub(crate) struct Fixture {
     plugins: Vec<String>,
     levels: Option<(u32, u32)>,
     min_ios: Option<String>,
+    build: Option<String>,
     pub(crate) settings: Settings,
 }
 
@@ -61,6 +62,19 @@ impl Fixture {
         let root = format!("node_modules/{name}");
         self.file(&format!("{root}/package.json"), &package)
             .file(&format!("{root}/elvask-sheet.toml"), &format!("sheet = 1\n{sheet}\n"))
+    }
+
+    /// Adds a plugin without a sheet, whose files are added one by one.
+    pub(crate) fn package(mut self, name: &str) -> Self {
+        self.plugins.push(name.to_owned());
+        let package = format!("{{\"name\":\"{name}\",\"version\":\"2.1.0\"}}");
+        self.file(&format!("node_modules/{name}/package.json"), &package)
+    }
+
+    /// Gives the app's module another build file.
+    pub(crate) fn build(mut self, text: &str) -> Self {
+        self.build = Some(text.to_owned());
+        self
     }
 
     /// Adds a plugin that requires one thing.
@@ -100,7 +114,7 @@ impl Fixture {
             "plugins {{ id 'com.android.application' }}\nandroid {{\n  namespace 'example.marram'\n  defaultConfig {{\n    applicationId 'example.marram.fieldlog'\n    minSdk {min}\n    targetSdk {target}\n  }}\n}}\n"
         );
         if tree.is_file(Path::new("/app").join(MANIFEST).as_path()) {
-            tree.put("/app/android/app/build.gradle", gradle);
+            tree.put("/app/android/app/build.gradle", self.build.clone().unwrap_or(gradle));
         }
         let own = |tree: &Memory| tree.is_file(Path::new("/app/ios/Marram.xcodeproj/project.pbxproj"));
         if tree.is_file(Path::new("/app").join(PLIST).as_path()) && !own(&tree) {

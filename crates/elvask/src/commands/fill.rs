@@ -211,7 +211,11 @@ fn files(app: &App, filled: &Filled) -> Result<Vec<FileChange>, Failure> {
             let bytes = after.bytes_to_write().map_err(|error| Failure::new(format!("{}: {error}", before.shown)))?;
             Ok(FileChange {
                 shown: before.shown.clone(),
-                change: Change { path: before.path.clone(), before: before.bytes_read(), after: bytes },
+                change: Change {
+                    path: before.path.clone(),
+                    before: (!before.absent).then(|| before.bytes_read()),
+                    after: bytes,
+                },
                 diff: diff::unified(&before.shown, &before.text, &after.text),
                 painted: diff::painted(&before.shown, &before.text, &after.text),
             })

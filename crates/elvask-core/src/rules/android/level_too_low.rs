@@ -1,0 +1,120 @@
+//! `level-too-low`: the app runs on, or is built with, a lower level than a plugin needs.
+
+use elvask_markup::Edit;
+use elvask_platform::Platform;
+
+use crate::app::{AndroidApp, Level as Stated};
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{COMPILE_LEVEL, Kind, Learnt, MIN_LEVEL, Need, Requirement, Strength};
+use crate::rules::support::who_needs;
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct LevelTooLow;
+
+static ABOUT: About = About {
+    id: "level-too-low",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a minimum, compile or target level below the one that a plugin needs.",
+    effect: "The build stops: the manifest merger refuses a library with a higher minimum level, and the compiler does not find what newer levels have.",
+    wrong: "minSdk 21   // and a plugin that needs 23",
+    right: "minSdk 23",
+    remedy: "`fill` writes the higher number where the build file states a plain one. Raising the minimum takes older devices off; a level that is computed is left to a person.",
+    source: "Configure the app module: <uses-sdk> and the Gradle build",
+};
+
+impl Rule for LevelTooLow {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(android) = &context.app.android else { return };
+        for group in context.needs.groups(Kind::Level) {
+            let needed = group.requirements.iter().filter_map(|one| match one.need {
+                Need::Level(level) => Some((level, one)),
+                _ => None,
+            });
+            let Some(stated) = stated(android, group.name) else { continue };
+            let (Some(level), Some(place)) = (stated.value, stated.place) else { continue };
+            let above: Vec<_> = needed.filter(|(needed, _)| *needed > level).collect();
+            let Some(highest) = above.iter().map(|(needed, _)| *needed).max() else { continue };
+            let requirements: Vec<&Requirement> = above.iter().map(|(_, one)| *one).collect();
+            let strength = requirements.iter().map(|one| one.strength).min().unwrap_or(Strength::Optional);
+            // A package that takes the app's own level where there is one states only what it falls back to.
+            let follows = |one: &&Requirement| {
+                one.strength == Strength::Likely && matches!(one.learnt.first(), Some(Learnt::Found(_)))
+            };
+            let level_of =
+                if requirements.iter().all(|one| follows(one)) { Level::Note } else { Level::of_strength(strength) };
+            let text = context.app.sources.text_at(place);
+            let number = text.trim_matches(['"', '\'']);
+            // The build is not read anew once the number has been raised.
+            if number.parse() == Ok(level) && context.is_changed(place.file) {
+                continue;
+            }
+            let remedy = if number.parse() == Ok(level) {
+                let start = place.span.start + text.find(number).unwrap_or(0);
+                let edit = Edit { start, end: start + number.len(), insert: highest.to_string() };
+                Remedy::edit(format!("raise it to {highest}"), place.file, vec![edit])
+            } else {
+                Remedy::Manual(format!("Raise {} to {highest} where it is stated.", group.name))
+            };
+            let who = who_needs(context, requirements.iter().copied());
+            let what = match group.name {
+                MIN_LEVEL => "the app runs from level",
+                COMPILE_LEVEL => "the app is compiled against level",
+                _ => "the app targets level",
+            };
+            let message = format!("{what} {level}, and {who} {highest}");
+            out.push(
+                Finding::new(&ABOUT, group.name, place, message)
+                    .level(level_of)
+                    .needed_by(context.app, requirements)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+/// Returns what the app states for a level.
+fn stated<'a>(android: &'a AndroidApp, name: &str) -> Option<&'a Stated> {
+    Some(match name {
+        MIN_LEVEL => &android.min_level,
+        COMPILE_LEVEL => &android.modules.first()?.compile_level,
+        _ => &android.target_level,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "level-too-low";
+
+    #[test]
+    fn a_plain_number_is_raised() {
+        let app = Fixture::android("    <application/>\n")
+            .levels(21, 35)
+            .needs("tern_camera", "android.levels = { min = 23 }");
+        let finding = app.findings(ID).remove(0);
+        assert_eq!(finding.message, "the app runs from level 21, and tern_camera needs 23");
+        assert_eq!(finding.level, crate::finding::Level::Error);
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        assert!(filled.changed.iter().any(|file| filled.sources.file(*file).text.contains("minSdk 23")));
+        assert_eq!(filled.left.findings.iter().filter(|finding| finding.rule.id == ID).count(), 0);
+        let enough = Fixture::android("    <application/>\n").needs("p", "android.levels = { min = 23, target = 35 }");
+        assert!(enough.found(ID).is_empty());
+    }
+
+    #[test]
+    fn what_a_package_falls_back_to_is_a_note() {
+        let app = Fixture::android("    <application/>\n").levels(21, 35).package("tern_camera").file(
+            "node_modules/tern_camera/android/build.gradle",
+            "apply plugin: 'com.android.library'\nandroid {\n  minSdkVersion safeExtGet('minSdkVersion', 24)\n}\n",
+        );
+        assert_eq!(app.found(ID), ["note minSdkVersion 6:12"]);
+    }
+}

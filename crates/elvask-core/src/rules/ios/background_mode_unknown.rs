@@ -1,0 +1,69 @@
+//! `background-mode-unknown`: a background mode that the platform does not know.
+
+use elvask_markup::plist::plan::{self, NewValue};
+use elvask_platform::{Platform, ios};
+
+use super::background_mode_missing::MODES;
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct BackgroundModeUnknown;
+
+static ABOUT: About = About {
+    id: "background-mode-unknown",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports a value of `UIBackgroundModes` that is none of the platform's.",
+    effect: "The store refuses the upload, and the system allows nothing for it.",
+    wrong: "<key>UIBackgroundModes</key>\n<array>\n    <string>remote-notifications</string>\n</array>",
+    right: "<key>UIBackgroundModes</key>\n<array>\n    <string>remote-notification</string>\n</array>",
+    remedy: "`fill` corrects a value that is nearly a known one. Others a person takes out.",
+    source: "UIBackgroundModes",
+};
+
+impl Rule for BackgroundModeUnknown {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(plist) = context.plist else { return };
+        let Some(entry) = plist.entry(MODES) else { return };
+        for value in entry.value.as_array().unwrap_or_default() {
+            let Some(mode) = value.as_str().filter(|mode| ios::background_mode(mode).is_none() && !mode.contains('$'))
+            else {
+                continue;
+            };
+            let message = format!("`{mode}` is no background mode of the platform");
+            let remedy = match ios::nearest_background_mode(mode) {
+                Some(meant) => {
+                    let edit = plan::replace(plist.list, value, &NewValue::String(meant.to_owned()));
+                    Remedy::edit(format!("correct it to {meant}"), plist.file, vec![edit])
+                }
+                None => Remedy::Manual(format!("Take `{mode}` out of {MODES}.")),
+            };
+            out.push(Finding::new(&ABOUT, mode, plist.at(value.span), message).mend(remedy));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "background-mode-unknown";
+
+    #[test]
+    fn a_misspelt_mode_is_corrected() {
+        let list = |mode: &str| {
+            format!("    <key>UIBackgroundModes</key>\n    <array>\n        <string>{mode}</string>\n    </array>\n")
+        };
+        let app = Fixture::ios(&list("remote-notifications"));
+        assert_eq!(app.found(ID), ["error remote-notifications 5:9"]);
+        app.mends_plist(ID, &list("remote-notification"));
+        assert_eq!(Fixture::ios(&list("gps")).findings(ID)[0].remedy.kind(), "manual");
+        assert!(Fixture::ios(&list("fetch")).found(ID).is_empty());
+    }
+}

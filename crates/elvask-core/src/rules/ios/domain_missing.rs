@@ -1,0 +1,99 @@
+//! `domain-missing`: a plugin needs an associated domain that the app does not claim.
+
+use elvask_markup::plist::plan::{self, NewValue};
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::{declare_entitlement, who_needs};
+use crate::rules::{About, Rule};
+use crate::source::Place;
+
+const DOMAINS: &str = "com.apple.developer.associated-domains";
+
+/// See the module.
+pub struct DomainMissing;
+
+static ABOUT: About = About {
+    id: "domain-missing",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports an associated domain that a plugin needs and the entitlements do not name.",
+    effect: "Links of the domain open the browser, and passwords of the site are not offered.",
+    wrong: "<key>com.apple.developer.associated-domains</key>\n<array>\n</array>",
+    right: "<key>com.apple.developer.associated-domains</key>\n<array>\n    <string>applinks:marram.example</string>\n</array>",
+    remedy: "`fill` adds the domain, and the entitlement and its file where there are none. The site must serve the association file.",
+    source: "Associated Domains Entitlement",
+};
+
+impl Rule for DomainMissing {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let list = context.surface.entitlements();
+        for group in context.needs.groups(Kind::Domain) {
+            let entry = list.and_then(|(file, list)| Some((file, list, list.entry(DOMAINS)?)));
+            let there = entry.is_some_and(|(_, _, entry)| {
+                let domains = entry.value.as_array().unwrap_or_default();
+                domains
+                    .iter()
+                    .filter_map(|value| value.as_str())
+                    .any(|domain| domain.split('?').next() == Some(group.name))
+            });
+            if there {
+                continue;
+            }
+            let value = NewValue::String(group.name.to_owned());
+            let (place, remedy) = match entry {
+                Some((file, list, entry)) => {
+                    let edits = plan::append(list, &entry.value, &[value]);
+                    let place = Place { file, span: plan::start_tag(list, &entry.value) };
+                    (place, Remedy::edit(format!("add {}", group.name), file, edits))
+                }
+                None => {
+                    let value = NewValue::Array(vec![value]);
+                    let Some(planned) = declare_entitlement(context, DOMAINS, Some(Ok(value))) else { continue };
+                    planned
+                }
+            };
+            let who = who_needs(context, group.requirements);
+            let message = format!("the app does not claim `{}`, and {who} it", group.name);
+            out.push(
+                Finding::new(&ABOUT, group.name, place, message)
+                    .level(Level::of_strength(group.strength()))
+                    .needed_by(context.app, group.requirements)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "domain-missing";
+
+    #[test]
+    fn a_domain_joins_the_list() {
+        let project = "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; }; T = { name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; }; L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; CODE_SIGN_ENTITLEMENTS = Marram/App.entitlements; }; }; }; rootObject = P; }";
+        let list = |domains: &str| {
+            format!(
+                "<plist version=\"1.0\">\n<dict>\n    <key>com.apple.developer.associated-domains</key>\n    <array>\n{domains}    </array>\n</dict>\n</plist>\n"
+            )
+        };
+        let one = "        <string>applinks:log.marram.example</string>\n";
+        let app = Fixture::ios("")
+            .file("ios/Marram.xcodeproj/project.pbxproj", project)
+            .file("ios/Marram/App.entitlements", &list(one))
+            .toml("[links]\nhosts = ['marram.example']")
+            .needs("turnstone_links", "ios.domain = 'applinks:{host}'");
+        assert_eq!(app.found(ID), ["error applinks:marram.example 4:5"]);
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        let text = &filled.sources.file(filled.changed[0]).text;
+        assert_eq!(text.as_ref(), list(&format!("{one}        <string>applinks:marram.example</string>\n")));
+    }
+}

@@ -1,0 +1,115 @@
+//! `entitlement-value`: an entitlement has another value than a plugin needs.
+
+use elvask_markup::plist::plan;
+use elvask_platform::{Platform, ios};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Need};
+use crate::rules::support::{Lack, lacks, shown, who_needs};
+use crate::rules::{About, Rule};
+use crate::source::Place;
+
+/// See the module.
+pub struct EntitlementValue;
+
+static ABOUT: About = About {
+    id: "entitlement-value",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports an entitlement whose value lacks what a plugin needs, or is of another type than the platform reads.",
+    effect: "Signing fails, or the device refuses what the value does not allow.",
+    wrong: "<key>com.apple.developer.nfc.readersession.formats</key>\n<array>\n</array>",
+    right: "<key>com.apple.developer.nfc.readersession.formats</key>\n<array>\n    <string>TAG</string>\n</array>",
+    remedy: "`fill` adds what an array lacks. Another value is left to a person, who knows what else counts on it.",
+    source: "Entitlements",
+};
+
+impl Rule for EntitlementValue {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some((file, list)) = context.surface.entitlements() else { return };
+        let at = |span| Place { file, span };
+        for entry in list.entries() {
+            let Some(known) = ios::entitlement(&entry.key) else { continue };
+            let wanted = if known.value_type == "bool" { "boolean" } else { known.value_type };
+            let given = entry.value.kind.type_name();
+            if wanted != given {
+                let message = format!("`{}` holds {given}, and the platform reads {wanted}", entry.key);
+                let steps = format!("Write the value as {wanted}.");
+                out.push(
+                    Finding::new(&ABOUT, entry.key.clone(), at(entry.value.span), message).mend(Remedy::Manual(steps)),
+                );
+            }
+        }
+        for group in context.needs.groups(Kind::Entitlement) {
+            let Some(entry) = list.entry(group.name) else { continue };
+            for requirement in group.requirements {
+                let Need::Entitlement { value: Some(value) } = &requirement.need else { continue };
+                let Ok(value) = context.fill_in_value(requirement, value) else { continue };
+                // What is signed for the store has the other value; both serve.
+                if group.name == "aps-environment" {
+                    continue;
+                }
+                for lack in lacks(&entry.value, &value) {
+                    let (place, wanted, remedy) = match &lack {
+                        Lack::Element(array, element) => {
+                            let edits = plan::append(list, array, std::slice::from_ref(*element));
+                            let title = format!("add {}", shown(element));
+                            (plan::start_tag(list, array), shown(element), Remedy::edit(title, file, edits))
+                        }
+                        Lack::Other(declared, wanted) | Lack::Type(declared, wanted) => {
+                            let steps = format!("Find out whether {} may stand there.", shown(wanted));
+                            (declared.span, shown(wanted), Remedy::Manual(steps))
+                        }
+                        Lack::Entry(dict, key, wanted) => {
+                            let edits = plan::insert_entry(list, dict, None, key, wanted);
+                            (
+                                plan::start_tag(list, dict),
+                                shown(wanted),
+                                Remedy::edit(format!("add {key}"), file, edits),
+                            )
+                        }
+                    };
+                    let who = who_needs(context, [requirement]);
+                    let message = format!("the entitlement `{}` lacks {wanted}, and {who} it", group.name);
+                    out.push(
+                        Finding::new(&ABOUT, group.name, at(place), message)
+                            .level(Level::of_strength(requirement.strength))
+                            .needed_by(context.app, [requirement])
+                            .mend(remedy),
+                    );
+                }
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "entitlement-value";
+
+    fn app(value: &str) -> Fixture {
+        let project = "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; }; T = { name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; }; L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; CODE_SIGN_ENTITLEMENTS = Marram/App.entitlements; }; }; }; rootObject = P; }";
+        Fixture::ios("").file("ios/Marram.xcodeproj/project.pbxproj", project).file(
+            "ios/Marram/App.entitlements",
+            &format!("<plist version=\"1.0\">\n<dict>\n    <key>com.apple.developer.nfc.readersession.formats</key>\n{value}</dict>\n</plist>\n"),
+        )
+    }
+
+    #[test]
+    fn an_array_gets_what_it_lacks_and_a_wrong_type_is_told() {
+        let lacking =
+            app("    <array>\n        <string>NDEF</string>\n    </array>\n").needs("p", "capability = 'nfc'");
+        assert_eq!(lacking.found(ID), ["error com.apple.developer.nfc.readersession.formats 4:5"]);
+        let filled = crate::fill::fill(&lacking.load(), &lacking.settings).unwrap();
+        assert!(filled.sources.file(filled.changed[0]).text.contains("<string>TAG</string>"));
+        assert_eq!(app("    <true/>\n").found(ID), ["error com.apple.developer.nfc.readersession.formats 4:5"]);
+        assert!(app("    <array>\n        <string>TAG</string>\n    </array>\n").found(ID).is_empty());
+    }
+}

@@ -1,0 +1,84 @@
+//! `min-version-too-low`: the app runs on a lower version of iOS than a plugin needs.
+
+use elvask_markup::plist::plan::NewValue;
+use elvask_platform::{Platform, Version};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::{Kind, Need, Requirement, Strength};
+use crate::rules::support::{set_setting, who_needs};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct MinVersionTooLow;
+
+static ABOUT: About = About {
+    id: "min-version-too-low",
+    level: Level::Error,
+    platform: Some(Platform::Ios),
+    summary: "Reports a deployment target below the version that a plugin needs.",
+    effect: "The package manager refuses to install the pod, or the build stops at interfaces that the older system does not have.",
+    wrong: "IPHONEOS_DEPLOYMENT_TARGET = 12.0;   // and a plugin that needs 13.0",
+    right: "IPHONEOS_DEPLOYMENT_TARGET = 13.0;",
+    remedy: "`fill` raises the build setting in every configuration of the target. The platform line of a Podfile is left to a person.",
+    source: "Build settings reference: iOS Deployment Target",
+};
+
+impl Rule for MinVersionTooLow {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let Some(ios) = &context.app.ios else { return };
+        // As the project says now, which may have been raised since it was read.
+        let setting = context.surface.settings().and_then(|settings| settings.value("IPHONEOS_DEPLOYMENT_TARGET"));
+        let now = setting.and_then(|setting| Some((Version::parse(&setting.value?)?, setting.place?)));
+        let read = ios.min_version.value.zip(ios.min_version.place);
+        let Some((version, place)) = now.or(read) else { return };
+        for group in context.needs.groups(Kind::MinVersion) {
+            let wanted = |one: &Requirement| match one.need {
+                Need::MinVersion(wanted) => Some(wanted),
+                _ => None,
+            };
+            let above: Vec<&Requirement> =
+                group.requirements.iter().filter(|one| wanted(one).is_some_and(|wanted| wanted > version)).collect();
+            let Some(highest) = above.iter().filter_map(|one| wanted(one)).max() else { continue };
+            let strength = above.iter().map(|one| one.strength).min().unwrap_or(Strength::Optional);
+            let who = who_needs(context, above.iter().copied());
+            let message = format!("the app runs from iOS {version}, and {who} {highest}");
+            let steps = format!("Raise IPHONEOS_DEPLOYMENT_TARGET to {highest}.");
+            let remedy = raise(context, highest).unwrap_or(Remedy::Manual(steps));
+            out.push(
+                Finding::new(&ABOUT, group.name, place, message)
+                    .level(Level::of_strength(strength))
+                    .needed_by(context.app, above)
+                    .mend(remedy),
+            );
+        }
+    }
+}
+
+/// Returns what raises the setting in every configuration of the target that states one.
+fn raise(context: &Context<'_>, version: Version) -> Option<Remedy> {
+    let title = format!("raise the deployment target to {version}");
+    set_setting(context, title, "IPHONEOS_DEPLOYMENT_TARGET", &NewValue::String(version.to_string()))
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const ID: &str = "min-version-too-low";
+
+    #[test]
+    fn the_deployment_target_is_raised() {
+        let app = Fixture::ios("").min_ios("12.0").needs("heron", "ios.min-version = '13.4'");
+        let finding = app.findings(ID).remove(0);
+        assert_eq!(finding.message, "the app runs from iOS 12.0, and heron needs 13.4");
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        assert!(filled.sources.file(filled.changed[0]).text.contains("IPHONEOS_DEPLOYMENT_TARGET = 13.4"));
+        assert!(filled.left.findings.iter().all(|finding| finding.rule.id != ID), "{:?}", filled.left.findings);
+        assert!(Fixture::ios("").min_ios("15.1").needs("heron", "ios.min-version = '13.4'").found(ID).is_empty());
+    }
+}
