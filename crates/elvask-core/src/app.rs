@@ -17,7 +17,7 @@ use crate::files::{FileKind, Files, shown};
 use crate::gradle::{self, Build, Module, Stated, Variant};
 use crate::merge::Library;
 use crate::msbuild::SourceDeclaration;
-use crate::requirement::{Levels, Need, Requirement};
+use crate::requirement::{EvidenceKind, Levels, Need, Requirement};
 use crate::sheet::{self, Sheet};
 use crate::source::{FileId, Place, Sources, read_text};
 use crate::tomldoc::Problem;
@@ -228,6 +228,8 @@ pub struct Plugin {
     pub sheet: Option<PluginSheet>,
     /// What its own files show, where they were looked into. Files are named from the app.
     pub evidence: Option<Arc<Evidence>>,
+    /// Whether it is no dependency, but the app's own native code or its owner's wish.
+    pub own: bool,
 }
 
 /// A plugin's sheet and where it was found.
@@ -461,6 +463,25 @@ impl<'f> Loading<'f> {
 }
 
 impl App {
+    /// Returns an app with nothing in it.
+    pub(crate) fn empty() -> App {
+        App {
+            root: PathBuf::new(),
+            layouts: Vec::new(),
+            android: None,
+            ios: None,
+            widget: None,
+            plugins: Vec::new(),
+            config: Config::default(),
+            config_file: None,
+            required: Vec::new(),
+            sources: Sources::default(),
+            faults: Vec::new(),
+            notices: Vec::new(),
+            unresolved: Vec::new(),
+        }
+    }
+
     /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones
     /// winning over earlier ones.
     ///
@@ -532,6 +553,9 @@ impl App {
             ios = discover::ios::find(&mut loading, choice)?;
         }
         is_met(choice, android.as_ref(), ios.as_ref())?;
+        if choice.look == Look::All {
+            plugins.extend(own_code(&loading, android.as_ref(), ios.as_ref()));
+        }
         let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
             let platforms = widget.as_ref().is_some_and(|widget| !widget.platforms.is_empty());
@@ -626,6 +650,43 @@ fn is_met(choice: &Choice, android: Option<&AndroidApp>, ios: Option<&IosApp>) -
     Ok(())
 }
 
+/// The name under which the app's own native code requires something.
+pub const OWN_CODE: &str = "the app's own code";
+
+/// Looks into the app's own native code; `None` where it calls nothing that requires a declaration.
+fn own_code(loading: &Loading<'_>, android: Option<&AndroidApp>, ios: Option<&IosApp>) -> Option<Plugin> {
+    let android = android.map(|android| android.module.clone());
+    let ios = ios.and_then(|ios| ios.project.as_ref()).map(|project| project.folder.clone());
+    let mut evidence = Evidence::default();
+    for folder in [&android, &ios].into_iter().flatten() {
+        let mut found = crate::evidence::learn(loading.files, folder);
+        // Its manifests and notes are not a plugin's; a reason for an interface is the app's own affair.
+        found.requirements.retain(|learned| {
+            learned.kind() != crate::requirement::Kind::PrivacyReason
+                && learned.citations.iter().any(|citation| citation.kind == EvidenceKind::Source)
+        });
+        for learned in &mut found.requirements {
+            learned.citations.retain(|citation| citation.kind == EvidenceKind::Source);
+            learned.brought = false;
+        }
+        found.doubtful.clear();
+        found.limits.clear();
+        found.name_files_from(&loading.shown(folder));
+        evidence = evidence.joined_with(found);
+    }
+    let platforms = [android.map(|_| Platform::Android), ios.map(|_| Platform::Ios)].into_iter().flatten().collect();
+    (!evidence.requirements.is_empty()).then(|| Plugin {
+        name: OWN_CODE.to_owned(),
+        version: None,
+        root: None,
+        platforms,
+        dependency: None,
+        sheet: None,
+        evidence: Some(Arc::new(evidence)),
+        own: true,
+    })
+}
+
 /// Reads the files that sheets want in the platforms' projects.
 fn required_files(
     loading: &mut Loading<'_>,
@@ -704,7 +765,7 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
             continue;
         }
         let Package { name, version, root, platforms, dependency } = package;
-        plugins.push(Plugin { name, version, root, platforms, dependency, sheet, evidence: None });
+        plugins.push(Plugin { name, version, root, platforms, dependency, sheet, evidence: None, own: false });
     }
     plugins
 }

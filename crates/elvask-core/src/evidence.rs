@@ -84,6 +84,15 @@ pub struct Evidence {
 }
 
 impl Evidence {
+    /// Says whether a value that the app's owner gives is left open under this name.
+    #[must_use]
+    pub fn asks_for(&self, key: &str) -> bool {
+        let wanted = format!("{{{key}}}");
+        self.requirements.iter().any(|learned| {
+            learned.name.contains(&wanted) || learned.need.value().is_some_and(|value| value.contains(&wanted))
+        })
+    }
+
     /// Says whether nothing at all was found that speaks of what the package requires.
     #[must_use]
     pub fn is_empty(&self) -> bool {

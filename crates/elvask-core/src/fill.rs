@@ -62,6 +62,14 @@ pub enum FillError {
 /// # Errors
 /// [`FillError`]; no text is handed out then.
 pub fn fill(app: &App, settings: &Settings) -> Result<Outcome, FillError> {
+    fill_only(app, settings, |finding| finding.level > Level::Note)
+}
+
+/// Mends those of the findings that `wanted` picks, as far as it can be done with what is known.
+///
+/// # Errors
+/// [`FillError`]; no text is handed out then.
+pub fn fill_only(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -> Result<Outcome, FillError> {
     let mut sources = app.sources.clone();
     let mut changed: Vec<FileId> = Vec::new();
     let mut mended = Vec::new();
@@ -75,15 +83,15 @@ pub fn fill(app: &App, settings: &Settings) -> Result<Outcome, FillError> {
         }
         let mut edits = Edits::default();
         let mut made: Vec<&str> = Vec::new();
-        for finding in report.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note) {
-            let Remedy::Edit { edits: wanted, makes, .. } = &finding.remedy else { continue };
+        for finding in report.findings.iter().filter(|finding| finding.counts() && wanted(finding)) {
+            let Remedy::Edit { edits: planned, makes, .. } = &finding.remedy else { continue };
             if makes.as_deref().is_some_and(|name| made.contains(&name)) {
                 continue;
             }
             // What touches another remedy waits for the next round, where it is planned anew.
-            if edits.add(wanted).is_ok() {
+            if edits.add(planned).is_ok() {
                 made.extend(makes.as_deref());
-                changed.extend(wanted.iter().map(|(file, _)| *file));
+                changed.extend(planned.iter().map(|(file, _)| *file));
                 mended.push(finding.clone());
             }
         }

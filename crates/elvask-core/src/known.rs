@@ -79,6 +79,12 @@ impl Known {
     }
 }
 
+/// Gathers what is known of each plugin of the app, its own code not among them.
+#[must_use]
+pub fn of_app(app: &App) -> Vec<Known> {
+    app.plugins.iter().filter(|plugin| !plugin.own).map(|plugin| of_plugin(app, plugin)).collect()
+}
+
 /// Gathers what is known of a plugin of the app.
 #[must_use]
 pub fn of_plugin(app: &App, plugin: &Plugin) -> Known {

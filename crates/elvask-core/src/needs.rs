@@ -28,6 +28,8 @@ pub struct Settings {
     pub answers: Vec<(String, String, String)>,
     /// Subjects for which something that makes the app less safe may be written.
     pub consents: Vec<String>,
+    /// What is declared and needed by nothing is told.
+    pub unneeded: bool,
     /// The day of today as year-month-day; without it no waiver ends.
     pub today: Option<String>,
 }

@@ -133,7 +133,9 @@ pub struct NeededByRecord {
 }
 
 impl NeededByRecord {
-    fn of(needed: &NeededBy) -> Self {
+    /// Makes the record of who needs something.
+    #[must_use]
+    pub fn of(needed: &NeededBy) -> Self {
         let mut citations = needed.learnt.iter().map(CitationRecord::of);
         let first = citations.next();
         NeededByRecord {

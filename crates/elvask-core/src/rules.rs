@@ -115,6 +115,7 @@ pub static RULES: &[&dyn Rule] = &[
     &both::value_differs::ValueDiffers,
     &both::requirement_conflict::RequirementConflict,
     &both::plugin_unsupported::PluginUnsupported,
+    &both::declared_unneeded::DeclaredUnneeded,
     &both::sheet_outdated::SheetOutdated,
     &both::sheet_invalid::SheetInvalid,
     &both::config_invalid::ConfigInvalid,
@@ -138,6 +139,17 @@ pub fn is_obstacle(id: &str) -> bool {
 #[must_use]
 pub fn is_unfilled(purpose: &str) -> bool {
     support::is_unfilled_purpose(purpose)
+}
+
+/// Plans a merge marker that takes a permission out which only the manifest of a plugin declares.
+///
+/// # Errors
+/// Why that cannot be done, in a sentence.
+pub fn strip_permission(
+    context: &Context<'_>,
+    name: &str,
+) -> Result<(crate::source::FileId, Vec<elvask_markup::Edit>), String> {
+    support::strip_permission(context, name)
 }
 
 /// Says whether the last day of a waiver is over.

@@ -78,8 +78,15 @@ fn every_capability_is_filled_to_a_clean_check_at_every_level() {
                 let app = load(&tree(capability.name, min, target, ios));
                 let told = format!("{} from {min} for {target}, iOS {ios}", capability.name);
                 let filled = fill(&app, &settings()).unwrap();
-                let open: Vec<_> =
-                    filled.left.findings.iter().filter(|one| one.level > Level::Note).map(|one| &one.message).collect();
+                // The name of an app group is known to the owner alone, so a person writes it.
+                let by_hand = |subject: &str| subject == "com.apple.security.application-groups";
+                let open: Vec<_> = filled
+                    .left
+                    .findings
+                    .iter()
+                    .filter(|one| one.level > Level::Note && !by_hand(&one.subject))
+                    .map(|one| &one.message)
+                    .collect();
                 assert!(open.is_empty(), "{told}: {open:?}");
                 let before = check(&app, &Settings::default());
                 let missing = before.findings.iter().filter(|one| one.level == Level::Error).count();

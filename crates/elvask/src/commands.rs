@@ -1,11 +1,16 @@
 //! One file for each command, and what they share.
 
+pub(crate) mod apply;
 pub(crate) mod check;
+pub(crate) mod declare;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod fill;
+pub(crate) mod init;
+pub(crate) mod place;
 pub(crate) mod sheet;
 pub(crate) mod survey;
+pub(crate) mod trim;
 pub(crate) mod why;
 
 use std::path::{Path, PathBuf};
@@ -120,7 +125,7 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
         output.notice(notice);
     }
     let is_blind = |one: &&Plugin| {
-        one.sheet.is_none() && one.evidence.as_deref().is_none_or(elvask_core::evidence::Evidence::is_empty)
+        !one.own && one.sheet.is_none() && one.evidence.as_deref().is_none_or(elvask_core::evidence::Evidence::is_empty)
     };
     let blind: Vec<_> = app.plugins.iter().filter(is_blind).map(|one| one.name.as_str()).collect();
     if !blind.is_empty() && look != Look::Nowhere {

@@ -23,6 +23,11 @@ fn main() -> ExitCode {
         Command::Fill(fill) => commands::fill::run(fill, &output),
         Command::Why(why) => commands::why::run(why, &output),
         Command::Explain(explain) => commands::explain::run(explain, &output),
+        Command::Place(place) => commands::place::run(place, &output),
+        Command::Declare(declare) => commands::declare::declare(declare, &output),
+        Command::Withdraw(withdraw) => commands::declare::withdraw(withdraw, &output),
+        Command::Init(init) => commands::init::run(init, &output),
+        Command::Trim(trim) => commands::trim::run(trim, &output),
         Command::Sheet(action) => commands::sheet::run(action, &output),
     };
     match done {

@@ -75,9 +75,159 @@ pub(crate) enum Command {
     Why(Why),
     /// Explain a rule, a permission, a key or a capability.
     Explain(Explain),
+    /// Put a fragment that was copied from a plugin's notes where it belongs.
+    Place(Place),
+    /// Declare a capability, permission, key, scheme, host or entitlement, on both platforms.
+    Declare(Declare),
+    /// Take out what is declared, unless a plugin still requires it.
+    Withdraw(Withdraw),
+    /// Write elvask.toml from what the app declares already.
+    Init(Init),
+    /// Find what is declared and needed by nothing.
+    Trim(Trim),
     /// Tell what is known of each plugin, and draft or check the sheets that state it.
     #[command(subcommand)]
     Sheet(SheetAction),
+}
+
+/// `elvask place`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask place notes.md                  what is in it, where it goes, and the diff
+  elvask place notes.md --write
+  pbpaste | elvask place --write         from standard input
+  elvask place notes.md --answer you.app_id=knot-48210077 --write")]
+pub(crate) struct Place {
+    /// The file with what was copied; `-`, or nothing, for standard input.
+    #[arg(value_name = "FILE", default_value = "-")]
+    pub(crate) notes: PathBuf,
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+    #[command(flatten)]
+    pub(crate) given: GivenOptions,
+    /// Write it.
+    #[arg(long)]
+    pub(crate) write: bool,
+}
+
+/// `elvask declare`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask declare camera --purpose camera=\"Photographs the ring on a bird's leg.\"
+  elvask declare VIBRATE
+  elvask declare scheme marram
+  elvask declare host marram.example
+  elvask declare entitlement aps-environment
+  elvask declare key UIFileSharingEnabled --value true
+
+The first word may say what the others are: capability, permission, key, scheme, query-scheme,
+host, entitlement, background-mode or feature.")]
+pub(crate) struct Declare {
+    /// What to declare.
+    #[arg(required = true, value_name = "NAME")]
+    pub(crate) words: Vec<String>,
+    /// The value of a key or entitlement, as TOML writes it: true, \"text\", [\"a\", \"b\"].
+    #[arg(long, value_name = "VALUE")]
+    pub(crate) value: Option<String>,
+    #[command(flatten)]
+    pub(crate) app: AppFlag,
+    #[command(flatten)]
+    pub(crate) given: GivenOptions,
+    /// Print what would be written as a unified diff, and write nothing.
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Write without asking.
+    #[arg(short, long)]
+    pub(crate) yes: bool,
+}
+
+/// `elvask withdraw`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask withdraw READ_PHONE_STATE
+  elvask withdraw camera --dry-run
+  elvask withdraw scheme marram
+  elvask withdraw microphone --force     though a plugin still requires it")]
+pub(crate) struct Withdraw {
+    /// What to take out; the first word may say what the others are, as for `declare`.
+    #[arg(required = true, value_name = "NAME")]
+    pub(crate) words: Vec<String>,
+    #[command(flatten)]
+    pub(crate) app: AppFlag,
+    /// Take it out though a plugin still requires it.
+    #[arg(long)]
+    pub(crate) force: bool,
+    /// Print what would be written as a unified diff, and write nothing.
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Write without asking.
+    #[arg(short, long)]
+    pub(crate) yes: bool,
+}
+
+/// `elvask init`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask init
+  elvask init --dry-run          only print it")]
+pub(crate) struct Init {
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+    /// Print it, and write nothing.
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+}
+
+/// `elvask trim`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask trim                            what is declared and needed by nothing
+  elvask trim --write
+  elvask trim --strip AD_ID --write      take out what a plugin's manifest brings in
+
+Exit codes: 0 nothing to take out, 1 something is, 2 something could not be read.")]
+pub(crate) struct Trim {
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+    /// Take it out.
+    #[arg(long)]
+    pub(crate) write: bool,
+    /// A permission that a plugin's manifest brings in and the app is to do without; may be given several times.
+    #[arg(long, value_name = "PERMISSION")]
+    pub(crate) strip: Vec<String>,
+}
+
+/// Which app to look at, where the names on the command line are something else.
+#[derive(Debug, Args)]
+pub(crate) struct AppFlag {
+    /// The app's folder; without it, the app around the current folder.
+    #[arg(long = "app", value_name = "APP")]
+    folder: Option<PathBuf>,
+    /// A folder with sheets that win over those of the app and of the packages; may be given several times.
+    #[arg(long, value_name = "DIR")]
+    sheets: Vec<PathBuf>,
+    /// The form of the report.
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    format: Format,
+}
+
+impl AppFlag {
+    /// Returns the options as other commands have them.
+    pub(crate) fn options(&self) -> AppOptions {
+        AppOptions {
+            app: self.folder.clone(),
+            sheets: self.sheets.clone(),
+            variant: None,
+            target: None,
+            configuration: None,
+            format: self.format,
+        }
+    }
 }
 
 /// `elvask sheet`.

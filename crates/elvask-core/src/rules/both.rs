@@ -3,6 +3,7 @@
 pub mod answer_missing;
 pub mod config_invalid;
 mod declared;
+pub mod declared_unneeded;
 pub mod file_mismatch;
 pub mod file_missing;
 pub mod file_unreadable;

@@ -32,6 +32,7 @@ pub(super) fn who_needs<'r>(context: &Context<'_>, requirements: impl IntoIterat
     names.dedup();
     match names.split_last() {
         None => String::new(),
+        Some((&crate::declare::OWNER, [])) => "you want".to_owned(),
         Some((only, [])) => format!("{only} needs"),
         Some((last, rest)) => format!("{} and {last} need", rest.join(", ")),
     }
@@ -56,6 +57,34 @@ pub(super) fn add_permission(manifest: &ManifestView<'_>, name: &str, max_level:
         fragment = fragment.with(format!("{prefix}:maxSdkVersion"), level.to_string());
     }
     plan::insert(manifest.root, permission_slot(manifest), &[fragment])
+}
+
+/// Plans a merge marker that takes a permission out which only the manifest of a plugin declares.
+pub(super) fn strip_permission(
+    context: &Context<'_>,
+    name: &str,
+) -> Result<(crate::source::FileId, Vec<Edit>), String> {
+    use crate::surface::TOOLS;
+    let Some(manifest) = &context.manifest else { return Err("the app has no manifest that can be read".to_owned()) };
+    if declared(manifest, name).is_some() {
+        return Err(format!("{name}: the app declares it itself; `elvask withdraw` takes it out"));
+    }
+    if !context.needs.brought().iter().any(|one| one.name == name) {
+        return Err(format!("{name}: no plugin's manifest brings it in"));
+    }
+    let needed = context.needs.of(crate::requirement::Kind::Permission, name);
+    if !needed.is_empty() {
+        return Err(format!("{name}: {} it", who_needs(context, needed)));
+    }
+    let tools = manifest.root.prefix_of(TOOLS).unwrap_or("tools");
+    let fragment = Fragment::new("uses-permission")
+        .with(format!("{}:name", manifest.prefix()), name)
+        .with(format!("{tools}:node"), "remove");
+    let mut edits = plan::insert(manifest.root, permission_slot(manifest), &[fragment]);
+    if manifest.root.prefix_of(TOOLS).is_none() {
+        edits.push(plan::set_attribute(manifest.root, "xmlns:tools", TOOLS));
+    }
+    Ok((manifest.file, edits))
 }
 
 /// Returns where a permission goes among the children of the manifest.

@@ -225,7 +225,7 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
         let mut one = lister.element(Section::MetaData, Kind::MetaData.id(), name, element);
         one.value = value;
         one.ignored = top.then_some("it stands outside <application>");
-        one.needed_by = needed(context.app, context.needs.of(Kind::MetaData, name));
+        one.needed_by = needed(context.app, &context.needs.known(Kind::MetaData, name));
         lister.out.push(one);
     }
     for component in variant.components() {
@@ -378,7 +378,7 @@ fn ignored(context: &Context<'_>, survey: &mut Survey) {
             one.value = permission.max_level.map(|level| format!("up to level {level}"));
             one.grant = Some(known.map_or(Grant::Unknown, android::Permission::grant));
             one.group = known.and_then(android::Permission::group);
-            one.needed_by = needed(context.app, context.needs.of(Kind::Permission, &permission.name));
+            one.needed_by = needed(context.app, &context.needs.known(Kind::Permission, &permission.name));
             one.ignored = Some("it stands inside another element");
             survey.declarations.push(one);
         }

@@ -137,7 +137,7 @@ fn keys(context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut 
             (false, true) => None,
         };
         one.origin = plist.made_from(&entry.value).map(|made| made.setting.clone());
-        one.needed_by = needed(context.app, context.needs.of(kind, &entry.key));
+        one.needed_by = needed(context.app, &context.needs.known(kind, &entry.key));
         let texts = app.texts.iter().filter(|text| text.key == entry.key);
         one.translations = texts.map(|text| (text.language.clone(), text.text.clone(), text.place)).collect();
         if entry.key == "NSAppTransportSecurity" {
@@ -161,7 +161,7 @@ fn keys(context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut 
             plist.at(value.span),
         );
         one.doubt = (!crate::sheet::is_scheme(scheme)).then_some("it is no scheme");
-        one.needed_by = needed(context.app, context.needs.of(Kind::QueryScheme, scheme));
+        one.needed_by = needed(context.app, &context.needs.known(Kind::QueryScheme, scheme));
         survey.declarations.push(one);
     }
     // A text in another language whose key the list does not have is never shown.

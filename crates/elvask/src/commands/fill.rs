@@ -7,17 +7,17 @@ use elvask_core::finding::{Finding, Level, Want};
 use elvask_core::needs::Settings;
 use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
 use elvask_core::rules::is_unfilled;
-use elvask_core::write::{Change, write_all};
 use elvask_platform::names::nearest;
 use elvask_platform::{capability, ios};
 use serde::Serialize;
 
+use super::apply::{FileChange, FileRecord, Write, changes, whole_diff, write};
 use super::{Done, Outcome, load, settings};
 use crate::input::{ask, can_ask, confirm};
 use crate::options::{Fill, Format, GivenOptions};
 use crate::output::{Failure, Output};
 use crate::render::style::{GOOD, HEADING, WARNING, paint};
-use crate::render::{clean, count, diff, snippet};
+use crate::render::{clean, count, snippet};
 
 pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     let app = load(&options.app, output)?;
@@ -32,26 +32,18 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
             filled = again;
         }
     }
-    let files = files(&app, &filled)?;
+    let files = changes(&app, &filled.sources, &filled.changed)?;
     let mut written = false;
     if options.dry_run {
         if human {
             // For people it is drawn; for programs it is exact, line ends and all, so that it can be applied.
-            let seen = output.is_looked_at();
-            let diff = |file: &FileChange| if seen { file.painted.clone() } else { file.diff.clone() };
-            output.result(&files.iter().map(diff).collect::<String>());
+            output.result(&whole_diff(&files, output));
         }
     } else if !files.is_empty() {
-        if asking {
-            output.say(files.iter().map(|file| file.painted.as_str()).collect::<String>().trim_end());
-            if !confirm(&format!("Write these changes to {}?", count(files.len(), "file"))) {
-                output.say("Nothing is written.");
-                return Ok(Outcome::Found);
-            }
+        written = write(&files, if asking { Write::Ask } else { Write::Yes }, output)?;
+        if asking && !written {
+            return Ok(Outcome::Found);
         }
-        let changes: Vec<_> = files.iter().map(|file| file.change.clone()).collect();
-        write_all(&changes).map_err(|error| Failure::new(error.to_string()))?;
-        written = true;
     }
     let next = if written { next_steps(&app, &settings, &filled, &files) } else { Vec::new() };
     if human {
@@ -84,7 +76,7 @@ fn plan(app: &App, settings: &Settings, output: &Output, human: bool) -> Result<
 }
 
 /// Reads what the command line gives, and refuses what nobody asked for.
-fn given(options: &GivenOptions, app: &App, settings: &mut Settings) -> Result<(), Failure> {
+pub(crate) fn given(options: &GivenOptions, app: &App, settings: &mut Settings) -> Result<(), Failure> {
     for purpose in &options.purposes {
         let (name, text) = purpose.split_once('=').ok_or_else(|| {
             Failure::new(format!("--purpose {purpose}: write a name, `=` and the text"))
@@ -128,7 +120,8 @@ fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), F
     };
     let sheet = found.sheet.as_ref().map(|found| &found.sheet);
     let asked = sheet.and_then(|sheet| sheet.answer(key));
-    if asked.is_none() && !matches!(key, "scheme" | "host") {
+    let shown = found.evidence.iter().any(|evidence| evidence.asks_for(key));
+    if asked.is_none() && !shown && !matches!(key, "scheme" | "host") {
         let known: Vec<_> = sheet
             .map(|sheet| sheet.answers.iter().map(|answer| answer.key.text.as_str()).collect())
             .unwrap_or_default();
@@ -155,7 +148,7 @@ fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), F
 }
 
 /// Asks the person on the terminal for what only they can say.
-fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output: &Output) {
+pub(crate) fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output: &Output) {
     output.say(&paint(HEADING, "Some values only you can give. An empty line leaves one out."));
     for want in wants {
         match want {
@@ -193,34 +186,6 @@ fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output: &Output) 
             }
         }
     }
-}
-
-/// A file with its old and new text.
-struct FileChange {
-    shown: String,
-    change: Change,
-    diff: String,
-    painted: String,
-}
-
-fn files(app: &App, filled: &Filled) -> Result<Vec<FileChange>, Failure> {
-    let changed = filled.changed.iter().map(|file| (app.sources.file(*file), filled.sources.file(*file)));
-    changed
-        .filter(|(before, after)| before.text != after.text)
-        .map(|(before, after)| {
-            let bytes = after.bytes_to_write().map_err(|error| Failure::new(format!("{}: {error}", before.shown)))?;
-            Ok(FileChange {
-                shown: before.shown.clone(),
-                change: Change {
-                    path: before.path.clone(),
-                    before: (!before.absent).then(|| before.bytes_read()),
-                    after: bytes,
-                },
-                diff: diff::unified(&before.shown, &before.text, &after.text),
-                painted: diff::painted(&before.shown, &before.text, &after.text),
-            })
-        })
-        .collect()
 }
 
 /// Returns what a person must do after a file was written.
@@ -320,7 +285,7 @@ fn distinct(mended: &[Finding]) -> Vec<&Finding> {
     seen
 }
 
-fn wanted(want: &Want) -> String {
+pub(crate) fn wanted(want: &Want) -> String {
     match want {
         Want::Purpose { key, .. } => {
             let opens = ios::usage_key(key).map_or("", |known| known.opens);
@@ -351,12 +316,6 @@ struct Record {
 }
 
 #[derive(Serialize)]
-struct FileRecord {
-    file: String,
-    diff: String,
-}
-
-#[derive(Serialize)]
 struct MendedRecord {
     rule: &'static str,
     subject: String,
@@ -377,7 +336,7 @@ impl Record {
             format: FORMAT,
             written,
             dry_run: options.dry_run,
-            files: files.iter().map(|file| FileRecord { file: file.shown.clone(), diff: file.diff.clone() }).collect(),
+            files: FileRecord::all(files),
             mended: distinct(&filled.mended).into_iter().map(mended).collect(),
             wanted: filled.wants().iter().map(WantRecord::from).collect(),
             left: filled

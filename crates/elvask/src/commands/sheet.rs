@@ -8,7 +8,7 @@ use elvask_core::app::{App, Look, SheetOrigin};
 use elvask_core::evidence::{Evidence, learn, learn_from_notes};
 use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::finding::{Finding, Remedy};
-use elvask_core::known::{Known, KnownRequirement, of_package, of_plugin};
+use elvask_core::known::{Known, KnownRequirement, of_app, of_package, of_plugin};
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, when};
 use elvask_core::requirement::Strength;
 use elvask_core::rules;
@@ -46,7 +46,7 @@ struct ListRecord {
 
 fn list(options: &AppOptions, output: &Output) -> Done {
     let app = load_with(options, Look::All, output)?;
-    let known: Vec<_> = app.plugins.iter().map(|plugin| of_plugin(&app, plugin)).collect();
+    let known = of_app(&app);
     if options.format == Format::Json {
         output.json(&ListRecord { format: FORMAT, plugins: known.iter().map(KnownRecord::of).collect() });
         return Ok(Outcome::Clean);

@@ -1,7 +1,7 @@
 //! `elvask why`.
 
 use elvask_core::Platform;
-use elvask_core::app::App;
+use elvask_core::app::{App, Look};
 use elvask_core::check::{Context, check};
 use elvask_core::record::{FORMAT, WhyRecord};
 use elvask_core::source::{Place, Sources};
@@ -12,7 +12,7 @@ use elvask_platform::capability::capabilities;
 use elvask_platform::names::nearest;
 use serde::Serialize;
 
-use super::{Done, Outcome, load, settings};
+use super::{Done, Outcome, load_with, settings};
 use crate::options::{Format, Why};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
@@ -26,7 +26,7 @@ struct Record {
 }
 
 pub(crate) fn run(options: &Why, output: &Output) -> Done {
-    let app = load(&options.app, output)?;
+    let app = load_with(&options.app, Look::All, output)?;
     let settings = settings(false);
     let surface = Surface::read(&app, &app.sources);
     let context = Context::new(&app, &app.sources, &surface, &settings);
@@ -64,11 +64,12 @@ fn nothing(app: &App, context: &Context<'_>, word: &str, subject: &Subject, outp
     match subject {
         Subject::Plugin(at) => {
             let plugin = app.plugins.get(*at);
-            let known = plugin.is_some_and(|plugin| plugin.sheet.is_some());
-            let what = if known {
-                "its sheet requires nothing of this app"
-            } else {
-                "it has no sheet, so nothing is known of what it requires"
+            let what = match plugin {
+                Some(plugin) if plugin.sheet.is_some() => "its sheet requires nothing of this app",
+                Some(plugin) if plugin.evidence.is_some() => {
+                    "it has no sheet, and its own files show nothing that it requires of this app"
+                }
+                _ => "it has no sheet, and its files are not here, so nothing is known of what it requires",
             };
             output.result(&format!("{}: {what}\n", clean(word)));
             Ok(Outcome::Clean)

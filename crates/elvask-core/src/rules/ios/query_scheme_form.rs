@@ -27,7 +27,7 @@ static ABOUT: About = About {
 };
 
 /// Returns the scheme of an entry that may hold more.
-pub(super) fn bare(entry: &str) -> &str {
+pub(in crate::rules) fn bare(entry: &str) -> &str {
     entry.trim().split(':').next().unwrap_or(entry)
 }
 

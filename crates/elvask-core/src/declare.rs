@@ -1,0 +1,177 @@
+//! Declaring what a person names: as if a plugin of theirs required it, so that everything goes where it would for a plugin,
+//! on both platforms.
+
+use std::sync::Arc;
+
+use elvask_platform::{Platform, android, capability, ios};
+
+use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
+use crate::sheet::Sheet;
+
+/// The name under which a person's own wishes are required.
+pub const OWNER: &str = "you";
+
+/// What a person names.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Naming {
+    /// Whatever the word is found to be.
+    Anything,
+    /// A capability.
+    Capability,
+    /// A permission, with or without the platform's prefix.
+    Permission,
+    /// A key of `Info.plist`.
+    Key,
+    /// A scheme that opens the app.
+    Scheme,
+    /// A scheme that the app asks about.
+    QueryScheme,
+    /// A host whose links open the app.
+    Host,
+    /// An entitlement.
+    Entitlement,
+    /// A background mode.
+    BackgroundMode,
+    /// A feature of the device.
+    Feature,
+}
+
+/// Returns the entries of a sheet that state what a person names; `value` goes with keys and entitlements, as TOML.
+///
+/// # Errors
+/// A sentence about what is not known.
+pub fn entries(naming: Naming, word: &str, value: Option<&str>) -> Result<Vec<String>, String> {
+    let text = |text: &str| serde_json::to_string(text).unwrap_or_default();
+    let one = |line: String| Ok(vec![line]);
+    let full = if word.contains('.') { word.to_owned() } else { format!("{}{word}", android::PERMISSION_PREFIX) };
+    let given = value.map(|value| format!(", value = {value}")).unwrap_or_default();
+    match naming {
+        Naming::Anything => {
+            if capability::capability(word).is_some() {
+                entries(Naming::Capability, word, value)
+            } else if android::permission(&full).is_some() {
+                entries(Naming::Permission, word, value)
+            } else if ios::usage_key(word).is_some() || ios::plist_key(word).is_some() {
+                entries(Naming::Key, word, value)
+            } else if ios::entitlement(word).is_some() {
+                entries(Naming::Entitlement, word, value)
+            } else if word.starts_with("android.hardware.") || word.starts_with("android.software.") {
+                entries(Naming::Feature, word, value)
+            } else {
+                Err(unknown(word))
+            }
+        }
+        Naming::Capability if capability::capability(word).is_some() => one(format!("capability = {}", text(word))),
+        Naming::Capability => Err(unknown(word)),
+        Naming::Permission => match android::permission(&full) {
+            Some(known) => one(format!("android.permission = {}", text(known.name))),
+            // Other apps and libraries have permissions of their own.
+            None if word.contains('.') && !word.starts_with(android::PERMISSION_PREFIX) => {
+                one(format!("android.permission = {}", text(word)))
+            }
+            None => {
+                let near = android::nearest_permission(&full);
+                let hint = near.map_or_else(String::new, |known| format!("; did you mean {}?", known.name));
+                Err(format!("{word}: the platform has no such permission{hint}"))
+            }
+        },
+        Naming::Key => match ios::usage_key(word) {
+            Some(_) => one(format!("ios.usage = {}", text(word))),
+            None => match value {
+                Some(value) => one(format!("ios.plist = {{ key = {}, value = {value} }}", text(word))),
+                None => Err(format!("{word}: a key needs its value, such as --value true or --value '\"text\"'")),
+            },
+        },
+        Naming::Scheme => Ok(vec![
+            format!(
+                "android.filter = {{ action = \"android.intent.action.VIEW\", category = [\"android.intent.category.DEFAULT\", \"android.intent.category.BROWSABLE\"], scheme = {} }}",
+                text(word)
+            ),
+            format!("ios.url-scheme = {}", text(word)),
+        ]),
+        Naming::QueryScheme => Ok(vec![
+            format!("android.query = {{ action = \"android.intent.action.VIEW\", scheme = {} }}", text(word)),
+            format!("ios.query-scheme = {}", text(word)),
+        ]),
+        Naming::Host => {
+            let host = word.trim_start_matches("https://").trim_end_matches('/');
+            let plain = !host.is_empty()
+                && host.contains('.')
+                && host.chars().all(|letter| letter.is_alphanumeric() || matches!(letter, '.' | '-' | '*'));
+            if !plain {
+                return Err(format!("{word}: this is no host; write one such as marram.example"));
+            }
+            Ok(vec![
+                format!(
+                    "android.filter = {{ action = \"android.intent.action.VIEW\", category = [\"android.intent.category.DEFAULT\", \"android.intent.category.BROWSABLE\"], scheme = \"https\", host = {} }}",
+                    text(host)
+                ),
+                format!("ios.domain = {}", text(&format!("applinks:{host}"))),
+            ])
+        }
+        Naming::Entitlement => match ios::entitlement(word) {
+            Some(known) => {
+                let usual = match (known.key, known.value_type) {
+                    ("aps-environment", _) => ", value = \"development\"",
+                    (_, "bool") => ", value = true",
+                    _ => "",
+                };
+                let given = if given.is_empty() { usual.to_owned() } else { given };
+                one(format!("ios.entitlement = {{ key = {}{given} }}", text(word)))
+            }
+            None => {
+                let near = elvask_platform::names::nearest(word, ios::entitlements().iter().map(|known| known.key));
+                let hint = near.map_or_else(String::new, |meant| format!("; did you mean {meant}?"));
+                Err(format!("{word}: the platform has no such entitlement{hint}"))
+            }
+        },
+        Naming::BackgroundMode => one(format!("ios.background-mode = {}", text(word))),
+        Naming::Feature => one(format!("android.feature = {}", text(word))),
+    }
+}
+
+fn unknown(word: &str) -> String {
+    let names = capability::capabilities().map(|known| known.name);
+    let near = elvask_platform::names::nearest(word, names);
+    let hint = match near {
+        Some(meant) => format!("did you mean {meant}?"),
+        None => "say what it is: `elvask declare scheme NAME`, `host`, `entitlement`, `key`, `permission`".to_owned(),
+    };
+    format!("{word}: this is no capability, permission, key or entitlement that is known; {hint}")
+}
+
+/// Returns the app with a plugin more, which requires what a person has named.
+///
+/// # Errors
+/// What is wrong with the entries, in a sentence.
+pub fn with_wishes(app: &App, entries: &[String]) -> Result<App, String> {
+    let mut text = format!("sheet = 1\nplugin = \"{OWNER}\"\n");
+    for entry in entries {
+        text.push_str(&format!("[[requires]]\n{entry}\n"));
+    }
+    let asked: std::collections::BTreeSet<&str> = entries
+        .iter()
+        .flat_map(|entry| crate::template::answers_in(entry))
+        .filter(|key| !matches!(*key, "android_id" | "ios_id" | "ios_team" | "scheme" | "host"))
+        .collect();
+    for key in asked {
+        text.push_str(&format!("[answers.{key}]\n"));
+    }
+    let (sheet, problems) = Sheet::parse(&text, None);
+    if let Some(problem) = problems.first() {
+        return Err(problem.message.clone());
+    }
+    let mut app = app.clone();
+    let file = app.sources.add(&app.root.join("(command line)"), text);
+    app.plugins.push(Plugin {
+        name: OWNER.to_owned(),
+        version: None,
+        root: None,
+        platforms: vec![Platform::Android, Platform::Ios],
+        dependency: None,
+        sheet: Some(PluginSheet { sheet: Arc::new(sheet), file, origin: SheetOrigin::Folder }),
+        evidence: None,
+        own: true,
+    });
+    Ok(app)
+}

@@ -1,0 +1,255 @@
+//! Placing a fragment that was copied from a plugin's notes: what each piece of it is, and where it belongs.
+
+use elvask_markup::Span;
+use pulldown_cmark::{CodeBlockKind, Event, Options, Parser, Tag, TagEnd};
+
+use crate::app::App;
+use crate::check::check;
+use crate::declare::{OWNER, with_wishes};
+use crate::evidence::{Learned, Piece, Thing, pieces_of};
+use crate::finding::{Finding, Remedy, Want};
+use crate::needs::Settings;
+use crate::requirement::{GradleLine, Kind, Need, Owner, Strength, When};
+use crate::rules::is_unfilled;
+use crate::sheet::write::required;
+
+/// One piece of what was copied.
+#[derive(Debug, Clone)]
+pub struct Copied {
+    /// What it is.
+    pub kind: Option<Kind>,
+    /// What identifies it to the platform, or the words that were not understood.
+    pub name: String,
+    /// The value that goes with it.
+    pub value: Option<String>,
+    /// The line of the copied text on which it starts, counted from 1.
+    pub line: usize,
+    /// The text that goes with it, where it is a purpose.
+    pub text: Option<String>,
+    /// The entry of a sheet that states it; `None` where it cannot be placed.
+    entry: Option<String>,
+    /// Where it belongs and why, or why it is left.
+    pub r#where: String,
+}
+
+/// What becomes of a piece.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Fate {
+    /// It is declared already.
+    There,
+    /// It is written.
+    Written(String),
+    /// It waits for values.
+    Wants(Vec<Want>),
+    /// A person puts it there.
+    ByHand(String),
+    /// It is left, for the reason that [`Copied::where`] gives.
+    Left,
+}
+
+/// Reads what was copied: Markdown with code in it, or a bare fragment.
+#[must_use]
+pub fn read(text: &str) -> Vec<Copied> {
+    let mut out = Vec::new();
+    for (code, tag, at) in blocks(text) {
+        let found = pieces_of(&code, &tag);
+        let line_of = |span: Span| {
+            let inside = code.get(..span.start).unwrap_or_default().matches('\n').count();
+            text.get(..at).unwrap_or_default().matches('\n').count() + inside + 1
+        };
+        if let Some(why) = found.elsewhere {
+            let name = code.lines().find(|line| !line.trim().is_empty()).unwrap_or_default().trim().to_owned();
+            out.push(left(name, line_of(Span::at(0)), format!("{why}: left alone")));
+            continue;
+        }
+        if found.pieces.is_empty() && !code.trim().is_empty() {
+            let name = code.lines().find(|line| !line.trim().is_empty()).unwrap_or_default().trim().to_owned();
+            out.push(left(
+                name,
+                line_of(Span::at(0)),
+                "nothing that belongs into a manifest, a property list, entitlements or a build file".to_owned(),
+            ));
+        }
+        out.extend(found.pieces.into_iter().map(|piece| copied(piece, &code, &line_of)));
+    }
+    out
+}
+
+fn left(name: String, line: usize, r#where: String) -> Copied {
+    Copied { kind: None, name, value: None, line, text: None, entry: None, r#where }
+}
+
+/// Returns the blocks of code of a text with their tags and places; the text itself where it is no Markdown.
+fn blocks(text: &str) -> Vec<(String, String, usize)> {
+    let bare = text.trim_start().starts_with('<')
+        || !text.contains("```") && !text.contains("\n    ") && !text.contains("<pre");
+    if bare && !text.contains("```") {
+        return vec![(text.to_owned(), String::new(), 0)];
+    }
+    let mut out = Vec::new();
+    let mut open: Option<(String, String, usize)> = None;
+    for (event, range) in Parser::new_ext(text, Options::ENABLE_GFM).into_offset_iter() {
+        match event {
+            Event::Start(Tag::CodeBlock(kind)) => {
+                let tag = match kind {
+                    CodeBlockKind::Fenced(tag) => tag.into_string(),
+                    CodeBlockKind::Indented => String::new(),
+                };
+                open = Some((String::new(), tag, usize::MAX));
+            }
+            Event::Text(part) => {
+                if let Some((code, _, at)) = &mut open {
+                    *at = (*at).min(range.start);
+                    code.push_str(&part);
+                }
+            }
+            Event::End(TagEnd::CodeBlock) => out.extend(open.take().filter(|(code, ..)| !code.trim().is_empty())),
+            _ => {}
+        }
+    }
+    if out.is_empty() {
+        out.push((text.to_owned(), String::new(), 0));
+    }
+    out
+}
+
+fn copied(piece: Piece, code: &str, line_of: &dyn Fn(Span) -> usize) -> Copied {
+    let line = line_of(piece.span);
+    let (name, need) = match piece.thing {
+        Thing::Unknown { why } => return left(piece.span.of(code).to_owned(), line, why),
+        Thing::Need { name, need } => (name, need),
+    };
+    let mut out = Copied {
+        kind: Some(need.kind()),
+        value: need.value(),
+        line,
+        text: piece.text.filter(|text| !is_unfilled(text)),
+        entry: None,
+        r#where: goes(&need, &name),
+        name: name.clone(),
+    };
+    if piece.removed {
+        out.r#where = "the fragment takes it out: `elvask withdraw` does that".to_owned();
+        return out;
+    }
+    let (strength, when) = (Strength::Certain, When::default());
+    let learned = Learned { name, need, strength, one_of: None, when, brought: false, citations: Vec::new() };
+    let entry = required(&learned).unwrap_or_default();
+    let body = entry.strip_prefix("[[requires]]\n").unwrap_or(&entry).trim_end().to_owned();
+    // What no sheet could state is not written for a fragment either.
+    match with_wishes(&App::empty(), std::slice::from_ref(&body)) {
+        Ok(_) => out.entry = Some(body),
+        Err(why) => out.r#where = format!("it cannot be placed: {why}"),
+    }
+    out
+}
+
+/// Says where a thing belongs, and why there.
+fn goes(need: &Need, name: &str) -> String {
+    let owner = |owner: &Owner| match owner {
+        Owner::Launcher => "the launcher activity".to_owned(),
+        other => other.title(),
+    };
+    match need {
+        Need::Permission { .. } => {
+            "a child of `<manifest>`: the platform looks for permissions nowhere else".to_owned()
+        }
+        Need::Feature { .. } => "a child of `<manifest>`, above the application".to_owned(),
+        Need::Query(_) => "inside `<queries>`, of which a manifest has one; it joins what is there".to_owned(),
+        Need::Filter { owner: to, .. } => format!("an intent filter of {}, which the system starts for it", owner(to)),
+        Need::MetaData { owner: to, .. } => format!("meta-data of {}, where the plugin reads it", owner(to)),
+        Need::Component(_) => "a child of `<application>`".to_owned(),
+        Need::Attribute { owner: to, .. } => format!("an attribute of {}", owner(to)),
+        Need::Level(_) => "the build file of the app's module, which overrides what a manifest says".to_owned(),
+        Need::Gradle { file, line } => match line {
+            GradleLine::KeepRule => "the keep rules of the release build type".to_owned(),
+            GradleLine::Repository => {
+                "the repositories of the settings, or of the project's root build file".to_owned()
+            }
+            _ => format!("the {} Gradle file", file.word()),
+        },
+        Need::Usage => "the property list of the app target: the system shows the text when it asks".to_owned(),
+        Need::Plist { .. } => "the property list of the app target".to_owned(),
+        Need::QueryScheme => "the list LSApplicationQueriesSchemes of the app's property list".to_owned(),
+        Need::UrlScheme => "the list CFBundleURLTypes of the app's property list, as a type of its own".to_owned(),
+        Need::Domain => "the associated domains in the entitlements of the app target".to_owned(),
+        Need::BackgroundMode => "the list UIBackgroundModes of the app's property list".to_owned(),
+        Need::Entitlement { .. } => "the entitlements of the app target, named in every configuration".to_owned(),
+        Need::MinVersion(_) => "the deployment target, in every configuration".to_owned(),
+        Need::BuildSetting { .. } => "a build setting of the app target, in every configuration".to_owned(),
+        Need::PrivacyReason { .. } => "the privacy manifest of the app target".to_owned(),
+        Need::File { .. } => format!("the file {name}"),
+    }
+}
+
+/// An app with what was copied required of it.
+pub struct Placing {
+    /// The app, with its owner's wishes.
+    pub app: App,
+    /// The settings, with the purposes that the fragment words.
+    pub settings: Settings,
+}
+
+/// Returns the app with what was copied required of it.
+///
+/// # Errors
+/// What is wrong with a piece, in a sentence.
+pub fn require(app: &App, copied: &[Copied]) -> Result<App, String> {
+    let entries: Vec<_> = copied.iter().filter_map(|one| one.entry.clone()).collect();
+    with_wishes(app, &entries)
+}
+
+impl Placing {
+    /// Puts the purposes that the fragment words beside what the owner says, which comes first.
+    #[must_use]
+    pub fn new(app: App, settings: &Settings, copied: &[Copied]) -> Self {
+        let mut settings = settings.clone();
+        for one in copied.iter().filter(|one| one.kind == Some(Kind::Usage)) {
+            let said = settings.purposes.iter().any(|(name, _)| *name == one.name);
+            if let Some(text) = one.text.as_ref().filter(|_| !said) {
+                settings.purposes.push((one.name.clone(), text.clone()));
+            }
+        }
+        Placing { app, settings }
+    }
+}
+
+/// Says whether a finding is about what its owner wishes.
+#[must_use]
+pub fn is_wished(finding: &Finding) -> bool {
+    finding.needed_by.iter().any(|needed| needed.plugin == OWNER)
+}
+
+/// Says what becomes of each piece.
+#[must_use]
+pub fn fates(placing: &Placing, copied: &[Copied]) -> Vec<Fate> {
+    let report = check(&placing.app, &placing.settings);
+    let fate = |one: &Copied| {
+        if one.entry.is_none() {
+            return Fate::Left;
+        }
+        let about =
+            |finding: &&Finding| is_wished(finding) && (finding.subject == one.name || unfilled_name(finding, one));
+        let platform = one.kind.and_then(Kind::platform);
+        let has = platform.is_none_or(|platform| placing.app.has(platform));
+        match report.findings.iter().find(about) {
+            Some(finding) => match &finding.remedy {
+                Remedy::Edit { edits, .. } => {
+                    let file = edits.first().map(|(file, _)| placing.app.sources.file(*file).shown.clone());
+                    Fate::Written(file.unwrap_or_default())
+                }
+                Remedy::Answer { wants, .. } => Fate::Wants(wants.clone()),
+                Remedy::Manual(steps) => Fate::ByHand(steps.clone()),
+            },
+            None if !has => Fate::ByHand("the app does not have this platform".to_owned()),
+            None => Fate::There,
+        }
+    };
+    copied.iter().map(fate).collect()
+}
+
+/// Says whether a finding is about a thing whose name waits for an answer.
+fn unfilled_name(finding: &Finding, one: &Copied) -> bool {
+    finding.rule.id == "answer-missing"
+        && crate::template::answers_in(&one.name).iter().any(|key| finding.subject == format!("{OWNER}.{key}"))
+}

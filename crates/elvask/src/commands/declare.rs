@@ -1,0 +1,278 @@
+//! `elvask declare` and `elvask withdraw`.
+
+use elvask_core::app::{App, Look};
+use elvask_core::check::Context;
+use elvask_core::declare::{Naming, OWNER, entries, with_wishes};
+use elvask_core::fill::{FillError, Outcome as Filled, fill_only};
+use elvask_core::finding::{Edits, Finding, Remedy, Want};
+use elvask_core::needs::Settings;
+use elvask_core::place::is_wished;
+use elvask_core::record::{FORMAT, PlaceRecord, WantRecord};
+use elvask_core::sheet::Asked;
+use elvask_core::surface::Surface;
+use elvask_core::withdraw::{Removal, removals};
+use serde::Serialize;
+
+use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};
+use super::{Done, Outcome, load, load_with, settings};
+use crate::options::{Declare, Format, Withdraw};
+use crate::output::{Failure, Output};
+use crate::render::style::{ERROR, FAINT, GOOD, HEADING, WARNING, paint};
+use crate::render::{clean, snippet};
+
+/// The words that say what the names behind them are.
+const KINDS: [(&str, Naming); 9] = [
+    ("capability", Naming::Capability),
+    ("permission", Naming::Permission),
+    ("key", Naming::Key),
+    ("scheme", Naming::Scheme),
+    ("query-scheme", Naming::QueryScheme),
+    ("host", Naming::Host),
+    ("entitlement", Naming::Entitlement),
+    ("background-mode", Naming::BackgroundMode),
+    ("feature", Naming::Feature),
+];
+
+/// Turns the words of a command line into the entries of a sheet.
+fn wished(words: &[String], value: Option<&str>) -> Result<Vec<String>, Failure> {
+    let naming = words.first().and_then(|first| KINDS.iter().find(|(word, _)| word == first));
+    let (naming, names) = match naming {
+        Some((_, naming)) if words.len() > 1 => (*naming, words.get(1..).unwrap_or_default()),
+        _ => (Naming::Anything, words),
+    };
+    let mut out = Vec::new();
+    for name in names {
+        out.extend(entries(naming, name, value).map_err(Failure::new)?);
+    }
+    Ok(out)
+}
+
+#[derive(Serialize)]
+struct DeclareRecord {
+    format: u32,
+    written: bool,
+    dry_run: bool,
+    files: Vec<FileRecord>,
+    declared: Vec<String>,
+    wanted: Vec<WantRecord>,
+    left: Vec<String>,
+}
+
+pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
+    let look = options.app.options();
+    let app = load(&look, output)?;
+    let entries = wished(&options.words, options.value.as_deref())?;
+    let app = with_wishes(&app, &entries).map_err(Failure::new)?;
+    let mut settings = settings(false);
+    super::fill::given(&options.given, &app, &mut settings)?;
+    let human = look.format == Format::Human;
+    let ask = human && crate::input::can_ask() && !options.yes && !options.dry_run;
+    let mut filled = plan(&app, &settings)?;
+    if ask && !wants(&filled).is_empty() {
+        super::fill::ask_for(&wants(&filled), &app, &mut settings, output);
+        filled = plan(&app, &settings)?;
+    }
+    let files = changes(&app, &filled.sources, &filled.changed)?;
+    let wanted = match (options.dry_run, ask) {
+        (true, _) => Write::No,
+        (false, true) => Write::Ask,
+        (false, false) => Write::Yes,
+    };
+    let written = write(&files, wanted, output)?;
+    let wants = wants(&filled);
+    let by_hand: Vec<&Finding> =
+        filled.left.findings.iter().filter(|one| is_wished(one) && matches!(one.remedy, Remedy::Manual(_))).collect();
+    if human {
+        let mut text =
+            if options.dry_run { whole_diff(&files, output) } else { wrote(if written { &files } else { &[] }) };
+        if files.is_empty() && wants.is_empty() && by_hand.is_empty() {
+            text.push_str("All of it is declared already.\n");
+        }
+        if !wants.is_empty() {
+            text.push_str(&format!("\n{}\n", paint(WARNING, "Still wanted:")));
+            for want in &wants {
+                text.push_str(&format!("  {}\n    {}\n", clean(&super::fill::wanted(want)), clean(&said(want))));
+            }
+        }
+        for finding in &by_hand {
+            text.push_str(&format!(
+                "\n{} {}\n    {}\n",
+                paint(HEADING, "Left to you:"),
+                clean(&finding.message),
+                clean(&finding.remedy.text())
+            ));
+        }
+        output.result(&text);
+    } else {
+        output.json(&DeclareRecord {
+            format: FORMAT,
+            written,
+            dry_run: options.dry_run,
+            files: FileRecord::all(&files),
+            declared: filled.mended.iter().map(|finding| finding.subject.clone()).collect(),
+            wanted: wants.iter().map(WantRecord::from).collect(),
+            left: by_hand.iter().map(|finding| finding.remedy.text()).collect(),
+        });
+    }
+    Ok(if wants.is_empty() && by_hand.is_empty() { Outcome::Clean } else { Outcome::Found })
+}
+
+/// Says how to give what is wanted, in the words of this command.
+pub(crate) fn said(want: &Want) -> String {
+    match want {
+        Want::Answer { plugin, key, .. } if plugin == OWNER => format!("--answer {OWNER}.{key}=…"),
+        other => other.option(),
+    }
+}
+
+fn wants(filled: &Filled) -> Vec<Want> {
+    let mut all: Vec<Want> = Vec::new();
+    for finding in filled.left.findings.iter().filter(|finding| is_wished(finding)) {
+        if let Remedy::Answer { wants, .. } = &finding.remedy {
+            let new: Vec<_> = wants.iter().filter(|want| !all.contains(want)).cloned().collect();
+            all.extend(new);
+        }
+    }
+    all
+}
+
+pub(crate) fn plan(app: &App, settings: &Settings) -> Result<Filled, Failure> {
+    fill_only(app, settings, is_wished).map_err(|error| match error {
+        FillError::Obstacles(report) => {
+            let first = report.obstacles().next().map(|one| snippet::line(&app.sources, one)).unwrap_or_default();
+            Failure::new(format!("nothing is written: what cannot be read must be mended first: {}", first.trim_end()))
+        }
+        other => Failure::new(other.to_string()),
+    })
+}
+
+#[derive(Serialize)]
+struct WithdrawRecord {
+    format: u32,
+    written: bool,
+    dry_run: bool,
+    files: Vec<FileRecord>,
+    withdrawn: Vec<RemovalRecord>,
+    refused: Vec<RemovalRecord>,
+}
+
+#[derive(Serialize)]
+struct RemovalRecord {
+    kind: &'static str,
+    name: String,
+    #[serde(flatten)]
+    place: PlaceRecord,
+    needed_by: Vec<elvask_core::record::NeededByRecord>,
+}
+
+impl RemovalRecord {
+    fn of(app: &App, removal: &Removal) -> Self {
+        RemovalRecord {
+            kind: removal.kind.id(),
+            name: removal.name.clone(),
+            place: PlaceRecord::of(&app.sources, removal.place),
+            needed_by: removal.needed_by.iter().map(elvask_core::record::NeededByRecord::of).collect(),
+        }
+    }
+}
+
+pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
+    let look = options.app.options();
+    let app = load_with(&look, Look::All, output)?;
+    let settings = settings(false);
+    // Without a value any will do: what is taken out is known by its name.
+    let wished = wished(&options.words, Some("true"))?;
+    let wishes = with_wishes(&app, &wished).map_err(Failure::new)?;
+    let asked: Vec<Asked> = wishes
+        .plugins
+        .last()
+        .and_then(|plugin| plugin.sheet.as_ref())
+        .map(|found| found.sheet.requires.iter().map(|required| required.asked.clone()).collect())
+        .unwrap_or_default();
+    let surface = Surface::read(&app, &app.sources);
+    if let Some(fault) = surface.faults.first().or(app.faults.first()) {
+        return Err(Failure::new(format!("{}: {}; nothing is written", fault.file, fault.message)));
+    }
+    let context = Context::new(&app, &app.sources, &surface, &settings);
+    let found = removals(&context, &asked);
+    let (refused, out): (Vec<_>, Vec<_>) =
+        found.into_iter().partition(|removal| !removal.needed_by.is_empty() && !options.force);
+    let mut edits = Edits::default();
+    for removal in &out {
+        // Two that touch each other are taken out one after the other.
+        let _ = edits.add(&removal.edits);
+    }
+    let mut sources = app.sources.clone();
+    edits.apply(&mut sources).map_err(|error| Failure::new(error.to_string()))?;
+    let mut changed: Vec<_> = out.iter().map(|removal| removal.place.file).collect();
+    changed.sort_unstable();
+    changed.dedup();
+    let files = changes(&app, &sources, &changed)?;
+    let human = look.format == Format::Human;
+    let wanted = match (options.dry_run, human && !options.yes) {
+        (true, _) => Write::No,
+        (false, true) => Write::Ask,
+        (false, false) => Write::Yes,
+    };
+    let written = write(&files, wanted, output)?;
+    if human {
+        let mut text =
+            if options.dry_run { whole_diff(&files, output) } else { wrote(if written { &files } else { &[] }) };
+        for removal in &out {
+            text.push_str(&format!("  {} {} {}\n", paint(GOOD, "out"), removal.kind.id(), clean(&removal.name)));
+        }
+        for removal in &refused {
+            text.push_str(&format!(
+                "{} {} {} stays\n",
+                paint(ERROR, "refused:"),
+                removal.kind.id(),
+                clean(&removal.name)
+            ));
+            for needed in &removal.needed_by {
+                text.push_str(&format!("  {} needs it\n", clean(&needed.plugin)));
+                for citation in needed.learnt.iter().take(1) {
+                    let place = format!("{}:{}:{}", citation.file, citation.line, citation.column);
+                    text.push_str(&format!("    {}  {}\n", paint(FAINT, &clean(&place)), clean(&citation.quote)));
+                }
+            }
+        }
+        if !refused.is_empty() {
+            text.push_str("With --force it is taken out all the same.\n");
+        }
+        if out.is_empty() && refused.is_empty() {
+            text.push_str(&nothing(&context, &asked));
+        }
+        output.result(&text);
+    } else {
+        let record = |all: &[Removal]| all.iter().map(|one| RemovalRecord::of(&app, one)).collect();
+        output.json(&WithdrawRecord {
+            format: FORMAT,
+            written,
+            dry_run: options.dry_run,
+            files: FileRecord::all(&files),
+            withdrawn: record(&out),
+            refused: record(&refused),
+        });
+    }
+    Ok(if refused.is_empty() { Outcome::Clean } else { Outcome::Found })
+}
+
+/// Says why there is nothing to take out.
+fn nothing(context: &Context<'_>, asked: &[Asked]) -> String {
+    let brought = asked.iter().find_map(|asked| match asked {
+        Asked::Need { name, need } => {
+            context.needs.brought().iter().find(|one| one.kind() == need.kind() && one.name == *name)
+        }
+        Asked::Capability(_) => None,
+    });
+    match brought {
+        Some(requirement) => {
+            let plugin = context.app.plugins.get(requirement.plugin).map_or("a plugin", |plugin| plugin.name.as_str());
+            format!(
+                "The app's own files do not declare it; the manifest of {plugin} brings it in. `elvask trim --strip {}` takes it out of the merge.\n",
+                clean(&requirement.name)
+            )
+        }
+        None => "It is not declared: there is nothing to take out.\n".to_owned(),
+    }
+}

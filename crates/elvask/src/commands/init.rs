@@ -1,0 +1,43 @@
+//! `elvask init`.
+
+use elvask_core::app::Look;
+use elvask_core::check::{Context, obstacles};
+use elvask_core::config::FILE_NAME;
+use elvask_core::files::{Disk, Files as _};
+use elvask_core::init::config;
+use elvask_core::surface::Surface;
+use elvask_core::write::write_new;
+
+use super::{Done, Outcome, load_with, settings, typed};
+use crate::options::Init;
+use crate::output::{Failure, Output};
+use crate::render::snippet;
+use crate::render::style::{GOOD, paint};
+
+pub(crate) fn run(options: &Init, output: &Output) -> Done {
+    let app = load_with(&options.app, Look::Nowhere, output)?;
+    let path = app.root.join(FILE_NAME);
+    if !options.dry_run && Disk.kind(&path).is_some() {
+        return Err(Failure::new(format!("{}: it is there already, and is left alone", typed(&path)))
+            .hint("`elvask init --dry-run` prints what would be written, to copy from"));
+    }
+    let surface = Surface::read(&app, &app.sources);
+    let settings = settings(false);
+    let unread = obstacles(&app, &surface, &settings);
+    if !unread.is_empty() && !options.dry_run {
+        for obstacle in &unread {
+            output.say(snippet::finding(&app.sources, obstacle).trim_end());
+        }
+        output.say("Nothing is written: what cannot be read must be mended first.");
+        return Ok(Outcome::CouldNotRun);
+    }
+    let text = config(&Context::new(&app, &app.sources, &surface, &settings));
+    if options.dry_run {
+        output.result(&text);
+        return Ok(Outcome::Clean);
+    }
+    write_new(&path, text.as_bytes()).map_err(|error| Failure::new(format!("{}: {error}", typed(&path))))?;
+    output.result(&format!("{} {}\n", paint(GOOD, "wrote"), typed(&path)));
+    output.say("Read it once: what stands there is what `elvask check` and `elvask fill` take for meant.");
+    Ok(Outcome::Clean)
+}

@@ -1,0 +1,204 @@
+//! `elvask trim`.
+
+use elvask_core::app::{App, Look};
+use elvask_core::check::{Context, Report, check};
+use elvask_core::fill::fill_only;
+use elvask_core::finding::{Edits, Finding};
+use elvask_core::known::of_app;
+use elvask_core::needs::Settings;
+use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, SummaryRecord};
+use elvask_core::requirement::{EvidenceKind, Kind, Learnt, Requirement};
+use elvask_core::rules::strip_permission;
+use elvask_core::surface::Surface;
+use serde::Serialize;
+
+use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};
+use super::{Done, Outcome, load_with, settings};
+use crate::options::{Format, Trim};
+use crate::output::{Failure, Output};
+use crate::render::style::{FAINT, HEADING, WARNING, paint};
+use crate::render::{clean, count, snippet};
+
+/// The id of the rule that looks for what is not needed.
+const RULE: &str = "declared-unneeded";
+
+#[derive(Serialize)]
+struct Record {
+    format: u32,
+    written: bool,
+    findings: Vec<FindingRecord>,
+    brought: Vec<BroughtRecord>,
+    looked_at: LookedAt,
+    files: Vec<FileRecord>,
+    summary: SummaryRecord,
+}
+
+#[derive(Serialize)]
+struct BroughtRecord {
+    name: String,
+    plugin: String,
+    file: String,
+    line: usize,
+}
+
+#[derive(Serialize)]
+struct LookedAt {
+    sheets: usize,
+    packages: usize,
+    own_code: bool,
+    unknown: Vec<String>,
+}
+
+impl LookedAt {
+    fn of(app: &App) -> Self {
+        let known = of_app(app);
+        LookedAt {
+            sheets: known.iter().filter(|one| one.sheet.is_some()).count(),
+            packages: known.iter().filter(|one| one.looked_into).count(),
+            own_code: app.android.is_some() || app.ios.is_some(),
+            unknown: known.iter().filter(|one| KnownRecord::of(one).is_blind()).map(|one| one.plugin.clone()).collect(),
+        }
+    }
+
+    fn sentence(&self) -> String {
+        let own = if self.own_code { ", and the app's own native code" } else { "" };
+        format!("Looked at {}, the files of {}{own}.", count(self.sheets, "sheet"), count(self.packages, "package"))
+    }
+}
+
+pub(crate) fn run(options: &Trim, output: &Output) -> Done {
+    let app = load_with(&options.app, Look::All, output)?;
+    let settings = Settings { unneeded: true, ..settings(false) };
+    let report = check(&app, &settings);
+    let mut unread = report.obstacles().peekable();
+    if unread.peek().is_some() {
+        for obstacle in unread {
+            output.say(snippet::finding(&app.sources, obstacle).trim_end());
+        }
+        output.say("Nothing is taken out: what cannot be read must be mended first.");
+        return Ok(Outcome::CouldNotRun);
+    }
+    let mine = |finding: &Finding| finding.rule.id == RULE;
+    let findings: Vec<Finding> = report.findings.iter().filter(|one| mine(one) && one.counts()).cloned().collect();
+    let filled = fill_only(&app, &settings, mine).map_err(|error| Failure::new(error.to_string()))?;
+    let surface = Surface::read(&app, &app.sources);
+    let context = Context::new(&app, &app.sources, &surface, &settings);
+    let brought = brought_alone(&context);
+    let (mut sources, mut changed) = (filled.sources, filled.changed);
+    if !options.strip.is_empty() {
+        strip(&app, &settings, &options.strip, &mut sources, &mut changed)?;
+    }
+    let files = changes(&app, &sources, &changed)?;
+    let wanted = if options.write { Write::Yes } else { Write::No };
+    let written = write(&files, wanted, output)?;
+    let looked_at = LookedAt::of(&app);
+    let open = !written && (!findings.is_empty() || !files.is_empty());
+    if options.app.format == Format::Json {
+        let brought = brought.iter().map(|one| brought_record(&context, one)).collect();
+        let summary = SummaryRecord::of(&Report { findings: report.findings.iter().filter(|one| mine(one)).cloned().collect() });
+        let findings = findings.iter().map(|finding| FindingRecord::of(&app.sources, finding)).collect();
+        output.json(&Record {
+            format: FORMAT,
+            written,
+            findings,
+            brought,
+            looked_at,
+            files: FileRecord::all(&files),
+            summary,
+        });
+        return Ok(if open { Outcome::Found } else { Outcome::Clean });
+    }
+    let mut text = String::new();
+    if findings.is_empty() {
+        text.push_str("Everything that the app declares is needed by something that was looked at.\n");
+    } else {
+        text.push_str(&format!("{}\n", paint(HEADING, "Declared, and needed by nothing:")));
+        for finding in &findings {
+            text.push_str(&format!("  {}", snippet::line(&app.sources, finding)));
+        }
+    }
+    if !brought.is_empty() && !output.quiet {
+        text.push_str(&format!(
+            "\n{}\n",
+            paint(HEADING, "Brought in by a plugin's manifest, with nothing in its code or notes that asks for it:")
+        ));
+        for one in &brought {
+            let record = brought_record(&context, one);
+            let place = format!("{}:{}", record.file, record.line);
+            text.push_str(&clean(&format!("  {}  {}  ", record.name, record.plugin)));
+            text.push_str(&format!("{}\n", paint(FAINT, &clean(&place))));
+        }
+        text.push_str(
+            "  The app may strip one of these if it never uses that part: elvask trim --strip NAME --write\n",
+        );
+    }
+    text.push_str(&format!("\n{}\n", looked_at.sentence()));
+    if !looked_at.unknown.is_empty() {
+        let names = clean(&looked_at.unknown.join(", ")).into_owned();
+        text.push_str(&format!(
+            "{} nothing is known of {names}: what only they need looks unneeded.\n",
+            paint(WARNING, "Careful:")
+        ));
+    }
+    if written {
+        text.push_str(&wrote(&files));
+    } else if !files.is_empty() {
+        text.push_str(&format!(
+            "\n{}\nNothing is written. With --write it would be. What only you can know of, waive with a reason.\n",
+            whole_diff(&files, output).trim_end()
+        ));
+    }
+    output.result(&text);
+    Ok(if open { Outcome::Found } else { Outcome::Clean })
+}
+
+/// Returns the permissions that plugins bring in and that nothing but their manifests speaks of.
+fn brought_alone<'c>(context: &'c Context<'_>) -> Vec<&'c Requirement> {
+    let manifest_alone = |one: &&Requirement| {
+        one.kind() == Kind::Permission
+            && one
+                .learnt
+                .iter()
+                .all(|learnt| matches!(learnt, Learnt::Found(found) if found.kind == EvidenceKind::Manifest))
+            && context.needs.of(Kind::Permission, &one.name).is_empty()
+            && context.variants.iter().any(|variant| variant.permission(&one.name).is_some())
+    };
+    context.needs.brought().iter().filter(manifest_alone).collect()
+}
+
+fn brought_record(context: &Context<'_>, one: &Requirement) -> BroughtRecord {
+    let plugin = context.app.plugins.get(one.plugin).map(|plugin| plugin.name.clone()).unwrap_or_default();
+    let first = one.citations(context.sources).into_iter().next();
+    BroughtRecord {
+        name: one.name.clone(),
+        plugin,
+        line: first.as_ref().map_or(1, |first| first.line),
+        file: first.map(|first| first.file).unwrap_or_default(),
+    }
+}
+
+/// Plans merge markers that take permissions out which only a plugin's manifest declares.
+fn strip(
+    app: &App,
+    settings: &Settings,
+    names: &[String],
+    sources: &mut elvask_core::source::Sources,
+    changed: &mut Vec<elvask_core::source::FileId>,
+) -> Result<(), Failure> {
+    for name in names {
+        let surface = Surface::read(app, sources);
+        let context = Context::new(app, sources, &surface, settings);
+        let full = if name.contains('.') { name.clone() } else { format!("android.permission.{name}") };
+        let (file, edits) = strip_permission(&context, &full).map_err(Failure::new)?;
+        let mut all = Edits::default();
+        let mut next = sources.clone();
+        all.add(&[(file, edits)])
+            .and_then(|()| all.apply(&mut next))
+            .map_err(|error| Failure::new(error.to_string()))?;
+        *sources = next;
+        if !changed.contains(&file) {
+            changed.push(file);
+        }
+    }
+    Ok(())
+}
