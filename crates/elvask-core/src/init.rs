@@ -63,9 +63,10 @@ fn identity(app: &App, context: &Context<'_>, out: &mut String) {
 /// Returns the name under which a purpose is kept: the capability that wants nothing but it, else the key.
 fn purpose_name(usage: &str) -> String {
     let alone = capabilities_with("usage", usage).find(|capability| {
-        let wanted: Vec<_> =
-            capability.needs().filter(|need| need.kind == "usage" && need.ios_below.is_none()).collect();
-        matches!(wanted.as_slice(), [one] if one.name == usage)
+        // Older forms of a key stand behind the same capability.
+        let wanted = capability.needs().filter(|need| need.kind == "usage");
+        let (older, now): (Vec<_>, Vec<_>) = wanted.partition(|need| need.ios_below.is_some());
+        matches!(now.as_slice(), [one] if one.name == usage || older.iter().any(|older| older.name == usage))
     });
     alone.map_or_else(|| usage.to_owned(), |capability| capability.name.to_owned())
 }

@@ -10,6 +10,7 @@ use elvask_platform::wording::{ValueUse, placeholder_in};
 
 use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
+use crate::evidence::Learned;
 use crate::requirement::{Kind, Learnt, Need, Owner, Query, Requirement, Strength};
 use crate::sheet::{Asked, Sheet};
 use crate::source::Place;
@@ -192,23 +193,26 @@ fn raw(app: &App) -> Vec<Requirement> {
 /// Gathers what a plugin's own files show.
 fn of_evidence(app: &App, at: usize, plugin: &Plugin, all: &mut Vec<Requirement>) {
     let Some(evidence) = &plugin.evidence else { return };
-    for learned in evidence.requirements.iter().filter(|learned| app.has(learned.need.platform())) {
-        all.push(Requirement {
-            plugin: at,
-            platform: learned.need.platform(),
-            name: learned.name.clone(),
-            need: learned.need.clone(),
-            strength: learned.strength,
-            reason: None,
-            reference: None,
-            capability: None,
-            feature: None,
-            when: learned.when.clone(),
-            part: None,
-            one_of: learned.one_of.clone(),
-            brought: learned.brought,
-            learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::new(citation.clone()))).collect(),
-        });
+    let learned = evidence.requirements.iter().filter(|learned| app.has(learned.need.platform()));
+    all.extend(learned.map(|learned| of_learned(at, learned)));
+}
+
+fn of_learned(plugin: usize, learned: &Learned) -> Requirement {
+    Requirement {
+        plugin,
+        platform: learned.need.platform(),
+        name: learned.name.clone(),
+        need: learned.need.clone(),
+        strength: learned.strength,
+        reason: None,
+        reference: None,
+        capability: None,
+        feature: None,
+        when: learned.when.clone(),
+        part: None,
+        one_of: learned.one_of.clone(),
+        brought: learned.brought,
+        learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::new(citation.clone()))).collect(),
     }
 }
 
@@ -264,6 +268,14 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
             }
         }
     }
+    // A sheet comes before what the files show: that is then worth knowing, and no more.
+    let stated = |learned: &Learned| {
+        all.iter().any(|one| one.plugin == at && one.kind() == learned.kind() && one.name == learned.name)
+    };
+    let beyond: Vec<_> = shown.iter().filter(|learned| app.has(learned.need.platform()) && !stated(learned)).collect();
+    all.extend(
+        beyond.into_iter().map(|learned| Requirement { strength: Strength::Optional, ..of_learned(at, learned) }),
+    );
 }
 
 /// Says whether the installed version is outside the range that a sheet speaks about.

@@ -124,6 +124,11 @@ impl Sources {
         }
     }
 
+    /// Returns the first file whose path from the app fits.
+    pub fn find(&self, fits: impl Fn(&str) -> bool) -> Option<FileId> {
+        self.files.iter().position(|file| fits(&file.shown)).map(FileId)
+    }
+
     /// Goes through all files.
     pub fn all(&self) -> impl Iterator<Item = &SourceFile> {
         self.files.iter().map(Arc::as_ref)

@@ -26,7 +26,7 @@ fn tree(capability: &str, min: u32, target: u32, ios: &str) -> Memory {
         ("android/app/build.gradle", &gradle),
         (
             "android/app/src/main/AndroidManifest.xml",
-            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application>\n        <activity android:name=\".Main\" android:exported=\"true\">\n            <intent-filter>\n                <action android:name=\"android.intent.action.MAIN\" />\n                <category android:name=\"android.intent.category.LAUNCHER\" />\n            </intent-filter>\n        </activity>\n    </application>\n</manifest>\n",
         ),
         ("ios/Log.xcodeproj/project.pbxproj", &PROJECT.replace("MIN", ios)),
         (
@@ -58,7 +58,7 @@ fn declared(capability: &str, min: u32, target: u32, ios: &str) -> Vec<String> {
     let wanted = survey(&context)
         .declarations
         .into_iter()
-        .filter(|one| !matches!(one.kind, "plist" | "identity" | "level" | "min-version"));
+        .filter(|one| !matches!(one.kind, "plist" | "identity" | "level" | "min-version" | "component" | "filter"));
     wanted
         .map(|one| {
             let name = one.name.replace("android.permission.", "").replace("android.intent.action.", "");

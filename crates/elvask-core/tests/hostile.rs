@@ -153,3 +153,74 @@ fn links_in_circles_and_large_files_on_the_disk_end() {
     assert_eq!(Disk.read(&at("large")).unwrap_err().kind(), std::io::ErrorKind::FileTooLarge);
     assert!(Disk.read(&at("native")).is_err(), "a folder is no file");
 }
+
+/// Looks into a package with one file.
+fn learn_one(path: &str, bytes: &[u8]) -> elvask_core::evidence::Evidence {
+    let mut tree = Memory::default();
+    tree.put(Path::new("/package").join(path), bytes);
+    elvask_core::evidence::learn(&tree, Path::new("/package"))
+}
+
+#[test]
+fn notes_of_any_size_and_shape_come_to_an_end() {
+    let huge = "x".repeat(40 * 1024 * 1024);
+    let found = learn_one("README.md", huge.as_bytes());
+    assert!(
+        found.requirements.is_empty() && found.limits[0].contains("more than 2097152 are not read"),
+        "{:?}",
+        found.limits
+    );
+    let deep = format!("```xml\n{}\n```\n", "<a>".repeat(60_000));
+    assert!(learn_one("README.md", deep.as_bytes()).requirements.is_empty());
+    let quotes = "> ".repeat(50_000);
+    assert!(learn_one("README.md", quotes.as_bytes()).requirements.is_empty());
+    let brackets = "[".repeat(100_000);
+    assert!(learn_one("README.md", brackets.as_bytes()).requirements.is_empty());
+    let broken = b"Add `android.permission.CAMERA\xFF\xFE` and `android.permission.NFC`.\n";
+    let names: Vec<_> = learn_one("README.md", broken).requirements.into_iter().map(|one| one.name).collect();
+    assert_eq!(names, ["android.permission.CAMERA", "android.permission.NFC"]);
+}
+
+#[test]
+fn a_manifest_or_archive_that_cannot_be_read_is_a_limit() {
+    let deep = format!("<manifest>{}", "<a>".repeat(1_000_000));
+    let found = learn_one("android/src/main/AndroidManifest.xml", deep.as_bytes());
+    assert!(found.limits.iter().any(|limit| limit.contains("AndroidManifest.xml")), "{:?}", found.limits);
+    let found = learn_one("android/libs/core.aar", b"PK\x03\x04 not an archive");
+    assert!(found.limits[0].contains("core.aar"), "{:?}", found.limits);
+    let entity = "<!DOCTYPE m [<!ENTITY a \"aaaa\">]><manifest xmlns:android=\"http://schemas.android.com/apk/res/android\"><uses-permission android:name=\"&a;\"/></manifest>";
+    let found = learn_one("android/src/main/AndroidManifest.xml", entity.as_bytes());
+    assert!(found.requirements.iter().all(|one| !one.name.contains("aaaa")), "{:?}", found.requirements);
+}
+
+#[test]
+fn what_is_quoted_plays_no_tricks_on_a_terminal() {
+    let source = "let a = AVAudioRecorder() // \u{1b}[2J\u{7}\u{9b}31m\n";
+    let found = learn_one("ios/A.swift", source.as_bytes());
+    let quote = &found.requirements[0].citations[0].quote;
+    assert!(!quote.chars().any(char::is_control), "{quote:?}");
+    let unclosed = "/* ".repeat(30_000) + "\"\"\"";
+    learn_one("ios/A.swift", unclosed.as_bytes());
+    learn_one("android/src/main/java/A.kt", "'".repeat(100_000).as_bytes());
+    learn_one("android/build.gradle", "minSdkVersion (((((((((((((((((((((((a ? b : c".repeat(2000).as_bytes());
+}
+
+#[test]
+fn a_sheet_cannot_lead_out_of_the_app() {
+    use elvask_core::sheet::Sheet;
+    for path in ["../secret.json", "/etc/passwd", "a/../../b", "C:\\x", "~/x", "a//b"] {
+        let text =
+            format!("sheet = 1\nplugin = 'p'\n[[requires]]\nfile = {{ platform = 'android', path = '{path}' }}\n");
+        let (_, problems) = Sheet::parse(&text, None);
+        assert_eq!(problems.len(), 1, "{path}");
+    }
+    for line in [
+        "dependency = \"a:b:1' } ; exec('x\"",
+        "plugin = \"x' ; y\"",
+        "repository = \"https://a.example/' }\"",
+        "keep-rule = \"rm -rf\"",
+    ] {
+        let text = format!("sheet = 1\nplugin = 'p'\n[[requires]]\nandroid.gradle = {{ {line} }}\n");
+        assert_eq!(Sheet::parse(&text, None).1.len(), 1, "{line}");
+    }
+}

@@ -37,6 +37,11 @@ pub(crate) fn changes(app: &App, sources: &Sources, changed: &[FileId]) -> Resul
         .filter(|(before, after)| before.text != after.text)
         .map(|(before, after)| {
             let bytes = after.bytes_to_write().map_err(|error| Failure::new(format!("{}: {error}", before.shown)))?;
+            // A file that comes to be has nothing before it, as the tools that apply diffs want it said.
+            let made = |diff: String| match before.absent {
+                true => diff.replacen(&format!("--- a/{}", before.shown), "--- /dev/null", 1),
+                false => diff,
+            };
             Ok(FileChange {
                 shown: before.shown.clone(),
                 change: Change {
@@ -44,8 +49,8 @@ pub(crate) fn changes(app: &App, sources: &Sources, changed: &[FileId]) -> Resul
                     before: (!before.absent).then(|| before.bytes_read()),
                     after: bytes,
                 },
-                diff: diff::unified(&before.shown, &before.text, &after.text),
-                painted: diff::painted(&before.shown, &before.text, &after.text),
+                diff: made(diff::unified(&before.shown, &before.text, &after.text)),
+                painted: made(diff::painted(&before.shown, &before.text, &after.text)),
             })
         })
         .collect()

@@ -10,7 +10,7 @@ use crate::gradle::{Module, Source};
 use crate::requirement::{GradleFile, GradleLine, Kind, Need};
 use crate::rules::support::who_needs;
 use crate::rules::{About, Rule};
-use crate::source::Place;
+use crate::source::{FileId, Place};
 
 /// See the module.
 pub struct GradleMissing;
@@ -23,7 +23,7 @@ static ABOUT: About = About {
     effect: "The build stops, or what the line brings is missing on the device: a service that never starts, a class that the shrinker took out.",
     wrong: "plugins {\n    id 'com.android.application'\n}",
     right: "plugins {\n    id 'com.android.application'\n    id 'example.knot.services'\n}",
-    remedy: "`fill` adds a Gradle plugin, a dependency or a keep rule where the build file has a plain place for it. What has none, and repositories, are left to a person, with the line.",
+    remedy: "`fill` adds the line where the build has a plain place for it: a block of that name, or a file of keep rules. What has none is left to a person, with the line.",
     source: "Configure your build",
 };
 
@@ -39,7 +39,9 @@ impl Rule for GradleMissing {
             let Some(Need::Gradle { file, line }) = group.requirements.first().map(|one| &one.need) else { continue };
             let Some(build) = module.build_file else { continue };
             // Once something was added, the text tells, as the build is not read anew.
-            let added = context.is_changed(build) && context.sources.file(build).text.contains(group.name);
+            let added = context.sources.all().zip(context.app.sources.all()).any(|(now, before)| {
+                now.text != before.text && now.shown.contains(".gradle") && now.text.contains(group.name)
+            });
             if added || is_there(context, module, group.name, *file, line) {
                 continue;
             }
@@ -117,7 +119,7 @@ fn is_lower(version: &str, least: &str) -> bool {
 fn planned(
     context: &Context<'_>,
     module: &Module,
-    build: crate::source::FileId,
+    build: FileId,
     name: &str,
     file: GradleFile,
     line: &GradleLine,
@@ -129,47 +131,71 @@ fn planned(
     let call = |word: &str, text: &str| {
         if kotlin { format!("{word}({})", quoted(text)) } else { format!("{word} {}", quoted(text)) }
     };
-    let by_hand = |text: &str, r#where: &str| (top, Remedy::Manual(format!("Add to {}: {text}", r#where)));
+    let by_hand = |text: &str, place: &str| (top, Remedy::Manual(format!("Add to {place}: {text}")));
+    // Returns what adds a line to the first of some blocks that there is, in the first of some files.
+    let into = |files: &[Option<FileId>], paths: &[&[&str]], line: &str| {
+        let candidates = files.iter().flatten().flat_map(|file| paths.iter().map(move |path| (*file, *path)));
+        candidates.into_iter().find_map(|(file, path)| {
+            let text = &context.sources.file(file).text;
+            let block = block_in(text, path)?;
+            Some((Place { file, span: block.head }, insert(file, text, &block, line, name)))
+        })
+    };
+    let folder =
+        source.shown.rsplit_once('/').and_then(|(module, _)| module.rsplit_once('/')).map_or("", |(root, _)| root);
+    let beside = |stem: &str| {
+        let full = if folder.is_empty() { stem.to_owned() } else { format!("{folder}/{stem}") };
+        context.sources.find(|shown| shown == full || shown == format!("{full}.kts"))
+    };
+    let (root, settings) = (beside("build.gradle"), beside("settings.gradle"));
     match line {
         GradleLine::Plugin { version } => {
             let version = version.as_ref().map(|version| format!(" version {}", quoted(version))).unwrap_or_default();
             if file != GradleFile::App {
                 let text = format!("{}{version} apply false", call("id", name));
-                return by_hand(&text, &format!("the block plugins of the {} Gradle file", file.word()));
+                let planned = match file {
+                    GradleFile::Settings => into(&[settings], &[&["pluginManagement", "plugins"], &["plugins"]], &text),
+                    _ => into(&[root], &[&["plugins"]], &text),
+                };
+                return planned.unwrap_or_else(|| {
+                    by_hand(&text, &format!("the block plugins of the {} Gradle file", file.word()))
+                });
             }
-            match block_in(&source.text, "plugins") {
-                Some(block) => (
-                    Place { file: build, span: block.head },
-                    insert(build, &source.text, &block, &call("id", name), name),
-                ),
-                None => by_hand(
-                    &if kotlin {
-                        format!("plugins {{ {} }}", call("id", name))
-                    } else {
-                        format!("apply plugin: {}", quoted(name))
-                    },
-                    &source.shown,
-                ),
-            }
+            let text = call("id", name);
+            let alone =
+                if kotlin { format!("plugins {{ {text} }}") } else { format!("apply plugin: {}", quoted(name)) };
+            into(&[Some(build)], &[&["plugins"]], &text).unwrap_or_else(|| by_hand(&alone, &source.shown))
         }
         GradleLine::Dependency { configuration, version } => {
             let version = version.as_ref().map(|version| format!(":{version}")).unwrap_or_default();
             let text = call(configuration, &format!("{name}{version}"));
-            let stated = module.dependencies.iter().find(|dependency| matches!(&dependency.source, Source::Artifact { group, name: artifact, .. } if format!("{group}:{artifact}") == name));
-            if let Some(stated) = stated {
+            let same = |source: &Source| matches!(source, Source::Artifact { group, name: artifact, .. } if format!("{group}:{artifact}") == name);
+            if let Some(stated) = module.dependencies.iter().find(|dependency| same(&dependency.source)) {
                 let steps = format!("Raise the version of {name} to{} or above.", version.replace(':', " "));
                 return (stated.place, Remedy::Manual(steps));
             }
-            match block_in(&source.text, "dependencies") {
-                Some(block) if file == GradleFile::App => {
-                    (Place { file: build, span: block.head }, insert(build, &source.text, &block, &text, name))
-                }
-                _ => by_hand(&text, &format!("the block dependencies of the {} Gradle file", file.word())),
+            if file != GradleFile::App {
+                return into(&[root], &[&["buildscript", "dependencies"]], &text).unwrap_or_else(|| {
+                    by_hand(&text, "the block dependencies under buildscript of the root Gradle file")
+                });
             }
+            into(&[Some(build)], &[&["dependencies"]], &text).unwrap_or_else(|| {
+                // Without such a block the file gets one at its end.
+                let end = source.text.len();
+                let break_ = newline_at(&source.text, 0);
+                let gap = if source.text.ends_with('\n') { "" } else { break_ };
+                let block = format!("{gap}{break_}dependencies {{{break_}    {text}{break_}}}{break_}");
+                let remedy = Remedy::edit(format!("add {name}"), build, vec![Edit::insert(end, block)]);
+                (Place { file: build, span: elvask_markup::Span::at(end) }, remedy.making("the block dependencies"))
+            })
         }
         GradleLine::Repository => {
             let text = if kotlin { format!("maven(\"{name}\")") } else { format!("maven {{ url '{name}' }}") };
-            by_hand(&text, "the repositories in the settings, or in allprojects of the root Gradle file")
+            let paths: [&[&str]; 2] =
+                [&["dependencyResolutionManagement", "repositories"], &["allprojects", "repositories"]];
+            into(&[settings, root], &paths, &text).unwrap_or_else(|| {
+                by_hand(&text, "the repositories in the settings, or in allprojects of the root Gradle file")
+            })
         }
         GradleLine::KeepRule => match context.app.android.as_ref().and_then(|android| android.keep_rules.first()) {
             Some(rules) => {
@@ -194,29 +220,39 @@ struct Block {
     inside: String,
 }
 
-/// Finds a block at the top of a script whose closing bracket stands on a line of its own.
-fn block_in(text: &str, name: &str) -> Option<Block> {
+/// Finds a block by its name and those of the blocks around it, whose closing bracket stands on a line of its own.
+fn block_in(text: &str, path: &[&str]) -> Option<Block> {
     let mut start = 0;
-    let mut found = None;
+    let mut open: Vec<(String, elvask_markup::Span)> = Vec::new();
+    let mut inside: Option<String> = None;
     for line in text.split_inclusive('\n') {
-        let (at, content) = (start, line.trim_end());
+        let (at, content) = (start + line.len() - line.trim_start().len(), line.trim());
         start += line.len();
-        let opens = content.strip_prefix(name).is_some_and(|rest| rest.trim() == "{");
-        if opens {
-            found = Some((elvask_markup::Span::new(at, at + name.len()), "    ".to_owned()));
-        } else if let Some((head, inside)) = &mut found {
-            if content == "}" {
-                return Some(Block { head: *head, end: at, inside: inside.clone() });
+        let depth = open.len();
+        let is_path = |open: &[(String, elvask_markup::Span)]| {
+            open.len() == path.len() && open.iter().zip(path).all(|((name, _), wanted)| name == wanted)
+        };
+        if content == "}" || content.starts_with("} ") || content == "})" {
+            if is_path(&open) {
+                let (_, head) = open.last()?;
+                let end = at - (line.len() - line.trim_start().len());
+                let space = line_indent(text, at);
+                return Some(Block { head: *head, end, inside: inside.unwrap_or_else(|| format!("{space}    ")) });
             }
-            if !content.trim().is_empty() {
-                *inside = line_indent(text, at + (line.len() - line.trim_start().len())).to_owned();
-            }
+            open.pop();
+        } else if is_path(&open) && !content.is_empty() && depth == path.len() {
+            inside = Some(line_indent(text, at).to_owned());
+        }
+        if content.ends_with('{') {
+            let name = content.split(['{', '(', ' ']).next().unwrap_or_default().to_owned();
+            let span = elvask_markup::Span::new(at, at + name.len());
+            open.push((name, span));
         }
     }
     None
 }
 
-fn insert(file: crate::source::FileId, text: &str, block: &Block, line: &str, name: &str) -> Remedy {
+fn insert(file: FileId, text: &str, block: &Block, line: &str, name: &str) -> Remedy {
     let new = format!("{}{line}{}", block.inside, newline_at(text, block.end));
     Remedy::edit(format!("add {name}"), file, vec![Edit::insert(block.end, new)]).making("a line of a Gradle block")
 }
@@ -247,6 +283,34 @@ mod tests {
                 .replace("1.0.4'\n", "1.0.4'\n    implementation 'example.avocet:checkout:2.0.0'\n")
         );
         assert!(filled.left.findings.iter().all(|finding| finding.rule.id != ID));
+    }
+
+    #[test]
+    fn a_repository_goes_where_the_others_are() {
+        let settings =
+            "dependencyResolutionManagement {\n    repositories {\n        google()\n    }\n}\ninclude ':app'\n";
+        let app = Fixture::android("    <application/>\n").file("android/settings.gradle", settings).needs(
+            "avocet_checkout",
+            "android.gradle = { file = 'root', repository = 'https://maven.avocet.example/releases' }",
+        );
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        assert_eq!(
+            filled.sources.file(filled.changed[0]).text.as_ref(),
+            settings.replace("google()\n", "google()\n        maven { url 'https://maven.avocet.example/releases' }\n")
+        );
+    }
+
+    #[test]
+    fn a_file_without_dependencies_gets_a_block() {
+        let build = "plugins { id 'com.android.application' }\n";
+        let app = Fixture::android("    <application/>\n").build(build);
+        let app = app.needs("p", "android.gradle = { dependency = 'example.avocet:checkout:2.0.0' }");
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        let text = &filled.sources.file(filled.changed[0]).text;
+        assert_eq!(
+            text.as_ref(),
+            format!("{build}\ndependencies {{\n    implementation 'example.avocet:checkout:2.0.0'\n}}\n")
+        );
     }
 
     #[test]

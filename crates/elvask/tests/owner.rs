@@ -1,0 +1,243 @@
+//! The commands by which an app's owner says what is meant: `declare`, `withdraw`, `place`, `init`, `trim`, and `sheet`.
+
+mod support;
+
+use std::io::Write as _;
+use std::process::{Command, Stdio};
+
+use support::{App, MANIFEST};
+
+const ACTIVITY: &str = "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
+    <uses-permission android:name=\"android.permission.CAMERA\" />
+    <uses-permission android:name=\"android.permission.READ_PHONE_STATE\" />
+
+    <application>
+        <activity android:name=\".MainActivity\" android:exported=\"true\">
+            <intent-filter>
+                <action android:name=\"android.intent.action.MAIN\" />
+                <category android:name=\"android.intent.category.LAUNCHER\" />
+            </intent-filter>
+        </activity>
+    </application>
+</manifest>
+";
+const LIST: &str = "<plist version=\"1.0\">
+<dict>
+    <key>LSRequiresIPhoneOS</key>
+    <true/>
+    <key>NSCameraUsageDescription</key>
+    <string>Photographs the ring.</string>
+</dict>
+</plist>
+";
+const PLIST: &str = "ios/Marram/Info.plist";
+
+fn app() -> App {
+    App::with(&[(MANIFEST, ACTIVITY), (PLIST, LIST)])
+}
+
+fn read(app: &App, path: &str) -> String {
+    std::fs::read_to_string(app.root().join(path)).unwrap()
+}
+
+#[test]
+fn a_capability_is_declared_on_both_platforms_and_withdrawn_again() {
+    let app = app();
+    let ran = app.run(&["declare", "contacts", "--purpose", "contacts=Finds the finder of a ring.", "--yes"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    assert!(read(&app, MANIFEST).contains("<uses-permission android:name=\"android.permission.READ_CONTACTS\" />"));
+    assert!(
+        read(&app, PLIST)
+            .contains("<key>NSContactsUsageDescription</key>\n    <string>Finds the finder of a ring.</string>")
+    );
+    assert!(app.run(&["declare", "contacts"]).out.contains("declared already"));
+    let ran = app.run(&["withdraw", "contacts", "--yes"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    assert_eq!(
+        (read(&app, MANIFEST), read(&app, PLIST)),
+        (ACTIVITY.to_owned(), LIST.to_owned()),
+        "not a byte is left over"
+    );
+}
+
+#[test]
+fn a_purpose_that_nobody_has_worded_is_wanted() {
+    let app = app();
+    let ran = app.run(&["declare", "microphone"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("--purpose microphone="), "{}", ran.out);
+    assert!(read(&app, MANIFEST).contains("RECORD_AUDIO"));
+    assert_eq!(read(&app, PLIST), LIST);
+}
+
+#[test]
+fn a_scheme_and_an_entitlement_go_where_they_belong() {
+    let app = app();
+    let ran = app.run(&["declare", "scheme", "marram", "--dry-run"]);
+    assert!(ran.out.contains("+                <data android:scheme=\"marram\" />"), "{}", ran.out);
+    assert!(ran.out.contains("+                <string>marram</string>"), "{}", ran.out);
+    assert_eq!(read(&app, MANIFEST), ACTIVITY, "a dry run writes nothing");
+    for (words, told) in [
+        (vec!["declare", "camra"], "did you mean camera?"),
+        (vec!["declare", "permission", "CAMRA"], "did you mean android.permission.CAMERA?"),
+        (vec!["declare", "host", "not a host"], "this is no host"),
+        (vec!["declare", "key", "UIFileSharingEnabled"], "needs its value"),
+        (vec!["declare", "entitlement", "aps-enviroment"], "did you mean aps-environment?"),
+    ] {
+        let ran = app.run(&words);
+        assert!(ran.code == 2 && ran.err.contains(told), "{words:?}: {}", ran.err);
+    }
+}
+
+#[test]
+fn what_a_plugin_still_requires_is_not_withdrawn_unless_told_to() {
+    let app = app();
+    let ran = app.run(&["withdraw", "CAMERA", "--yes"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("tern_camera needs it") && ran.out.contains("elvask-sheet.toml:4:1"), "{}", ran.out);
+    assert_eq!(read(&app, MANIFEST), ACTIVITY);
+    assert_eq!(app.run(&["withdraw", "CAMERA", "--yes", "--force"]).code, 0);
+    assert!(!read(&app, MANIFEST).contains("CAMERA"));
+}
+
+#[test]
+fn trim_takes_out_what_nothing_needs() {
+    let app = app();
+    let library = "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\" package=\"example.tern\"><uses-permission android:name=\"android.permission.WAKE_LOCK\"/></manifest>";
+    app.write("node_modules/tern_camera/android/src/main/AndroidManifest.xml", library);
+    let ran = app.run(&["trim"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("READ_PHONE_STATE is declared, and nothing that was looked at needs it"), "{}", ran.out);
+    assert!(ran.out.contains("android.permission.WAKE_LOCK  tern_camera"), "{}", ran.out);
+    assert_eq!(read(&app, MANIFEST), ACTIVITY, "without --write nothing is written");
+    let ran = app.run(&["trim", "--strip", "WAKE_LOCK", "--write"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    let text = read(&app, MANIFEST);
+    assert!(!text.contains("READ_PHONE_STATE") && text.contains("android.permission.CAMERA\""), "{text}");
+    assert!(
+        text.contains("<uses-permission android:name=\"android.permission.WAKE_LOCK\" tools:node=\"remove\" />"),
+        "{text}"
+    );
+    assert!(text.contains("xmlns:tools=\"http://schemas.android.com/tools\""), "{text}");
+    assert_eq!(app.run(&["check"]).code, 0, "what the app strips on purpose is no mistake");
+    let ran = app.run(&["trim", "--strip", "CAMERA"]);
+    assert!(ran.code == 2 && ran.err.contains("the app declares it itself"), "{}", ran.err);
+}
+
+#[test]
+fn the_apps_own_code_needs_what_it_calls() {
+    let app = app();
+    let source = "class Phone { String id(TelephonyManager phone) { return phone.getDeviceId(); } }\n";
+    app.write("android/app/src/main/java/example/Phone.java", source);
+    assert_eq!(app.run(&["trim"]).code, 0);
+    let why = app.run(&["why", "READ_PHONE_STATE"]);
+    assert!(why.out.contains("the app's own code needs it") && why.out.contains("Phone.java:1:"), "{}", why.out);
+}
+
+#[test]
+fn a_copied_fragment_is_put_where_it_belongs() {
+    let app = app();
+    let notes = "Add\n\n```xml\n<uses-permission android:name=\"android.permission.NFC\"/>\n<uses-permission android:name=\"android.permission.CAMERA\"/>\n<meta-data android:name=\"example.knot.ID\" android:value=\"YOUR_KNOT_ID\"/>\n```\n\nand\n\n```xml\n<key>NFCReaderUsageDescription</key>\n<string>Reads the chip in a ring.</string>\n```\n\n```json\n{ \"NSMotionUsageDescription\": 1 }\n```\n";
+    app.write("notes.md", notes);
+    let ran = app.run(&["place", "notes.md", "--format", "json"]);
+    assert_eq!(ran.code, 1);
+    let pieces = ran.json()["pieces"].clone();
+    let fates: Vec<_> = pieces
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|piece| {
+            format!("{} {} {}", piece["line"], piece["fate"].as_str().unwrap(), piece["name"].as_str().unwrap())
+        })
+        .collect();
+    assert_eq!(
+        fates,
+        [
+            "4 written android.permission.NFC",
+            "5 there android.permission.CAMERA",
+            "6 wants example.knot.ID",
+            "12 written NFCReaderUsageDescription",
+            "17 left { \"NSMotionUsageDescription\": 1 }",
+        ]
+    );
+    assert_eq!(read(&app, MANIFEST), ACTIVITY);
+    let ran = app.run(&["place", "notes.md", "--answer", "you.knot_id=knot-48210077", "--write"]);
+    assert!(ran.out.contains("wrote android/app/src/main/AndroidManifest.xml"), "{}{}", ran.out, ran.err);
+    let text = read(&app, MANIFEST);
+    assert!(text.contains("<meta-data android:name=\"example.knot.ID\" android:value=\"knot-48210077\" />"), "{text}");
+    assert!(read(&app, PLIST).contains("<string>Reads the chip in a ring.</string>"));
+    let again = app.run(&["place", "notes.md", "--write"]);
+    assert!(!again.out.contains("wrote"), "{}", again.out);
+}
+
+#[test]
+fn a_fragment_may_come_from_standard_input() {
+    let app = app();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_elvask"))
+        .args(["place", "--write"])
+        .current_dir(app.root())
+        .env("ELVASK_CACHE_DIR", "")
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child.stdin.take().unwrap().write_all(b"<uses-permission android:name=\"android.permission.VIBRATE\"/>").unwrap();
+    assert!(child.wait_with_output().unwrap().status.success());
+    assert!(read(&app, MANIFEST).contains("android.permission.VIBRATE"));
+}
+
+#[test]
+fn what_the_app_declares_becomes_its_intent() {
+    let app = app();
+    let ran = app.run(&["init", "--dry-run"]);
+    assert!(ran.code == 0 && !app.root().join("elvask.toml").exists());
+    let ran = app.run(&["init"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    let text = read(&app, "elvask.toml");
+    assert!(text.contains("elvask = 1\n") && text.contains("camera = \"Photographs the ring.\"\n"), "{text}");
+    assert_eq!(app.run(&["check"]).code, 0, "what it writes it can read");
+    let again = app.run(&["init"]);
+    assert!(again.code == 2 && again.err.contains("it is there already"), "{}", again.err);
+    assert_eq!(read(&app, "elvask.toml"), text);
+}
+
+#[test]
+fn a_draft_of_a_sheet_can_be_checked_and_used() {
+    let app = app();
+    app.write("package.json", "{\"dependencies\":{\"redshank_scan\":\"1\"}}");
+    app.write("node_modules/redshank_scan/package.json", "{\"name\":\"redshank_scan\",\"version\":\"3.3.0\"}");
+    app.write("node_modules/redshank_scan/ios/Scan.swift", "let central = CBCentralManager()\n");
+    let notes = "Add `android.permission.BLUETOOTH_SCAN` to the manifest.\n\nThe name of the key is `NSMotionUsageDescription`.\n";
+    app.write("node_modules/redshank_scan/README.md", notes);
+    let ran = app.run(&["sheet", "draft", "redshank_scan", "--output", "elvask/sheets/redshank_scan.toml"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    let text = read(&app, "elvask/sheets/redshank_scan.toml");
+    assert!(text.contains("\n[[requires]]\nios.usage = \"NSBluetoothAlwaysUsageDescription\"\n"), "{text}");
+    assert!(text.contains("# its native code, node_modules/redshank_scan/ios/Scan.swift:1: let central"), "{text}");
+    assert!(
+        text.contains("\n# ios.usage = \"NSMotionUsageDescription\"\n"),
+        "what is doubtful is commented out\n{text}"
+    );
+    assert_eq!(app.run(&["sheet", "check"]).code, 0, "{}", app.run(&["sheet", "check"]).out);
+    let list = app.run(&["sheet", "list"]);
+    assert!(list.out.contains("a sheet of the app"), "{}", list.out);
+    app.write("elvask/sheets/redshank_scan.toml", &text.replace("sheet = 1", "sheet = 9"));
+    let ran = app.run(&["sheet", "check"]);
+    assert!(ran.code == 1 && ran.out.contains("version 9 of the sheet format"), "{}", ran.out);
+    assert!(app.run(&["sheet", "draft", "nothing_here"]).code == 2);
+}
+
+#[test]
+fn notes_copied_from_elsewhere_are_enough_for_a_draft() {
+    let app = app();
+    app.write("copied.md", "Add the key\n\n```xml\n<key>NSFaceIDUsageDescription</key><string>x</string>\n```\n");
+    let ran = app.run(&["sheet", "draft", "godwit_lock", "--notes", "copied.md"]);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    assert!(
+        ran.out.contains("plugin = \"godwit_lock\"")
+            && ran.out.contains("ios.usage = \"NSFaceIDUsageDescription\"\nlikely = true"),
+        "{}",
+        ran.out
+    );
+    assert!(app.run(&["sheet", "schema"]).json()["properties"]["requires"].is_object());
+}
