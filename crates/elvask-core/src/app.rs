@@ -159,6 +159,8 @@ pub struct IosApp {
     pub language: Option<String>,
     /// The entitlements of each configuration of the target.
     pub entitlements: Vec<EntitlementsFile>,
+    /// The entitlements file that may come to be, where no setting names one.
+    pub entitlements_to_make: Option<FileId>,
     /// Purposes and names in the languages of the app.
     pub texts: Vec<LocalText>,
     /// The privacy manifests.
@@ -174,7 +176,7 @@ pub struct EntitlementsFile {
     pub configuration: String,
     /// The path of the file, where a setting names one that can be known.
     pub path: Option<PathBuf>,
-    /// The text of the file, where it could be read; the text of one that may come to be, where no setting names one.
+    /// The text of the file, where it could be read.
     pub file: Option<FileId>,
     /// Where the setting stands; `None` where there is none.
     pub place: Option<Place>,

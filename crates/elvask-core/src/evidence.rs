@@ -124,6 +124,12 @@ impl Evidence {
     }
 }
 
+/// Returns the strings that native code is searched for, all in one pass.
+#[must_use]
+pub fn searched() -> Vec<&'static str> {
+    source::searched()
+}
+
 /// Looks into the files of a package in the folder `root`.
 #[must_use]
 pub fn learn(files: &dyn Files, root: &Path) -> Evidence {

@@ -69,7 +69,7 @@ impl Surface {
             if text.trim().is_empty() { None } else { PropertyList::parse(text).ok().map(|list| (file, list)) }
         };
         let judged = ios.entitlements.iter().find(|one| one.configuration == ios.configuration);
-        self.entitlements = judged.and_then(|one| one.file).and_then(list);
+        self.entitlements = judged.and_then(|one| one.file).or(ios.entitlements_to_make).and_then(list);
         self.privacy = ios.privacy.iter().filter_map(|file| list(*file)).collect();
         let (Some(project), Some(target)) = (&ios.project, &ios.target) else { return };
         // A project file that was changed since is read anew.

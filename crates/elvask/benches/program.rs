@@ -179,5 +179,88 @@ fn large(bench: &mut Criterion) {
     let _ = std::fs::remove_dir_all(root);
 }
 
-criterion_group!(benches, program, documents, large);
+/// Packages with native code of about fifty megabytes, of which a file in ten uses something that matters, in an app.
+fn native_code() -> std::io::Result<PathBuf> {
+    let root = std::env::temp_dir().join(format!("elvask-bench-{}-native", std::process::id()));
+    let mut dependencies = Vec::new();
+    let filler = "    private fun step(at: Int, value: String): Boolean { return table[at]?.value == value && at > 0 } // as before\n".repeat(70);
+    for package in 0..300 {
+        let folder = root.join(format!("node_modules/wader_{package}"));
+        let source = folder.join(format!("android/src/main/java/example/wader{package}"));
+        std::fs::create_dir_all(&source)?;
+        std::fs::create_dir_all(folder.join("ios"))?;
+        std::fs::write(folder.join("package.json"), "{\"version\":\"1.0.0\"}")?;
+        std::fs::write(folder.join("android/build.gradle"), "apply plugin: 'com.android.library'\n")?;
+        for file in 0..10 {
+            let used = if file == 3 {
+                "    val vibrator: Vibrator = get()\n    fun buzz() { vibrator.vibrate(10) }\n"
+            } else {
+                ""
+            };
+            std::fs::write(
+                source.join(format!("Step{file}.kt")),
+                format!("class Step{file} {{\n{filler}{used}{filler}}}\n"),
+            )?;
+            let used = if file == 5 { "let pedometer = CMPedometer()\n" } else { "" };
+            std::fs::write(
+                folder.join(format!("ios/Step{file}.swift")),
+                format!("final class Step{file} {{\n{filler}{used}}}\n"),
+            )?;
+        }
+        dependencies.push(format!("\"wader_{package}\":\"1.0.0\""));
+    }
+    std::fs::write(root.join("package.json"), format!("{{\"dependencies\":{{{}}}}}", dependencies.join(",")))?;
+    std::fs::write(root.join("patterns"), elvask_core::evidence::searched().join("\n"))?;
+    // What was changed only now may change again, and is not remembered.
+    let old = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
+    settle(&root, old)?;
+    Ok(root)
+}
+
+fn settle(folder: &Path, at: std::time::SystemTime) -> std::io::Result<()> {
+    for entry in std::fs::read_dir(folder)? {
+        let path = entry?.path();
+        if path.is_dir() {
+            settle(&path, at)?;
+        } else {
+            std::fs::File::options().append(true).open(&path)?.set_modified(at)?;
+        }
+    }
+    Ok(())
+}
+
+/// Looking into all packages, against the best search of fixed strings that there is: `rg` on the same files for the same
+/// strings. Aims: no slower, and a tenth of that once nothing has changed.
+fn scan(bench: &mut Criterion) {
+    let Ok(root) = native_code() else { return };
+    let cache = root.join("cache");
+    let list = |cache: &Path| {
+        let status = Command::new(env!("CARGO_BIN_EXE_elvask"))
+            .args(["sheet", "list", "-q"])
+            .current_dir(&root)
+            .env("ELVASK_CACHE_DIR", cache)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .status();
+        assert!(status.is_ok_and(|status| status.code() == Some(0)));
+    };
+    let mut group = bench.benchmark_group("50 MB of native code in 300 packages");
+    group.sample_size(20);
+    group.bench_function("elvask, nothing remembered", |bencher| bencher.iter(|| list(Path::new(""))));
+    list(&cache);
+    group.bench_function("elvask, nothing changed", |bencher| bencher.iter(|| list(&cache)));
+    let rg = || {
+        let words = ["--no-ignore", "-F", "-c", "-f", "patterns", "-g", "*.kt", "-g", "*.swift", "node_modules"];
+        Command::new("rg").args(words).current_dir(&root).stdout(Stdio::null()).stderr(Stdio::null()).status()
+    };
+    if rg().is_ok_and(|status| status.success()) {
+        group.bench_function("rg", |bencher| bencher.iter(rg));
+    } else {
+        eprintln!("rg (package ripgrep) is not there: nothing to compare with");
+    }
+    group.finish();
+    let _ = std::fs::remove_dir_all(root);
+}
+
+criterion_group!(benches, program, documents, large, scan);
 criterion_main!(benches);

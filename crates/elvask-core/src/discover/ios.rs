@@ -88,10 +88,7 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
         let folder = app.plist_path.parent().unwrap_or(&project.folder);
         let path = folder.join(format!("{}.entitlements", target.name.replace(['/', '\\'], "_")));
         if !loading.files.is_file(&path) {
-            let file = loading.add_absent(&path);
-            for one in &mut app.entitlements {
-                one.file = Some(file);
-            }
+            app.entitlements_to_make = Some(loading.add_absent(&path));
         }
     }
     app.config_files = Arc::new(files);

@@ -6,7 +6,7 @@
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
-use aho_corasick::{AhoCorasick, MatchKind};
+use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
 use elvask_platform::native::{Clue, Family, Symbol, symbols};
 use elvask_platform::{android, ios};
 
@@ -50,7 +50,6 @@ enum Pattern {
 }
 
 /// Returns the strings that are searched for.
-#[must_use]
 pub(super) fn searched() -> Vec<&'static str> {
     let mut texts: Vec<_> = symbols().iter().map(|symbol| symbol.text).collect();
     texts.extend([PERMISSION_CLASS, PERMISSION_PREFIX, USAGE_ENDING]);
@@ -71,7 +70,12 @@ fn automaton() -> Option<&'static Automaton> {
         };
         let patterns = texts.iter().map(pattern).collect();
         // Names that hold other names are all wanted, so matches may overlap.
-        let search = AhoCorasick::builder().match_kind(MatchKind::Standard).build(&texts).ok()?;
+        let search = AhoCorasick::builder()
+            .match_kind(MatchKind::Standard)
+            .start_kind(StartKind::Unanchored)
+            .kind(Some(AhoCorasickKind::DFA))
+            .build(&texts)
+            .ok()?;
         Some(Automaton { search, patterns })
     };
     AUTOMATON.get_or_init(build).as_ref()

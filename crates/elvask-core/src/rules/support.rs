@@ -325,8 +325,7 @@ pub(super) fn declare_entitlement(
     }
     let (project, target) = context.surface.target()?;
     let top = Place { file: project.file, span: elvask_markup::Span::at(0) };
-    let entitled = ios.entitlements.iter().find(|one| one.configuration == ios.configuration).and_then(|one| one.file);
-    let Some(file) = entitled.filter(|file| context.sources.file(*file).absent && value.is_some()) else {
+    let Some(file) = ios.entitlements_to_make.filter(|_| value.is_some()) else {
         let steps = format!(
             "Add the capability to the target {} in Xcode, which makes its entitlements, and {key} in them.",
             target.name
