@@ -95,8 +95,8 @@ fn why_answers_in_both_directions() {
     let app = App::demo("npm");
     let text = app.run(&["why", "record_audio"]).out;
     for part in [
-        "curlew_dictation 1.4.2 needs it, as part of `speech`",
-        "elvask-sheet.toml:8:1",
+        "curlew_dictation 1.4.2 needs it\n    learnt from its native code, node_modules/curlew_dictation/",
+        "SpeechRecognizer.createSpeechRecognizer(context)",
         "stands here and is ignored",
         "[permission-misplaced]",
     ] {

@@ -1,6 +1,6 @@
 //! `elvask check`.
 
-use elvask_core::app::App;
+use elvask_core::app::{App, Plugin};
 use elvask_core::check::{Report, check};
 use elvask_core::fill::wants;
 use elvask_core::finding::{Finding, Level, Remedy};
@@ -126,8 +126,14 @@ pub(crate) fn about(app: &App) -> String {
     let ios = app.ios.as_ref().and_then(|ios| ios.id.value.clone());
     let folder = || app.root.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let name = android.or(ios).unwrap_or_else(folder);
-    let sheets = app.plugins.iter().filter(|plugin| plugin.sheet.is_some()).count();
-    format!("{name} ({}, {} with sheets)", count(app.plugins.len(), "plugin"), sheets)
+    let plugins = || app.plugins.iter().filter(|plugin| !plugin.own);
+    let sheets = plugins().filter(|plugin| plugin.sheet.is_some()).count();
+    let shown = |plugin: &&Plugin| {
+        plugin.sheet.is_none() && plugin.evidence.as_deref().is_some_and(|evidence| !evidence.is_empty())
+    };
+    let known = plugins().filter(shown).count();
+    let more = if known == 0 { String::new() } else { format!(", {known} known from their own files") };
+    format!("{name} ({}, {sheets} with sheets{more})", count(plugins().count(), "plugin"))
 }
 
 /// Returns what a person can do next.
