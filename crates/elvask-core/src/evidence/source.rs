@@ -85,10 +85,10 @@ fn automaton() -> Option<&'static Automaton> {
 pub(super) fn read(bytes: &[u8], shown: &str, family: Family, found: &mut Found) {
     let Some(automaton) = automaton() else { return };
     // Most files use nothing of all this, and need not even be text for that to be seen.
-    let mut matches = automaton.search.find_overlapping_iter(bytes).peekable();
-    if matches.peek().is_none() {
+    if !automaton.search.is_match(bytes) {
         return;
     }
+    let matches = automaton.search.find_overlapping_iter(bytes);
     let text = String::from_utf8_lossy(bytes);
     let positions: Vec<_> = match &text {
         Cow::Borrowed(_) => matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect(),

@@ -1,6 +1,7 @@
 //! `requirement-conflict`: two plugins want different values for one name.
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
@@ -8,6 +9,7 @@ use crate::needs::Group;
 use crate::requirement::{Kind, Need, Requirement};
 use crate::rules::support::{shown, who_needs};
 use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct RequirementConflict;
@@ -36,6 +38,13 @@ pub(in crate::rules) fn values_of<'r>(requirements: impl IntoIterator<Item = &'r
         Need::MetaData { value, resource, .. } => value.clone().or_else(|| resource.clone()),
         Need::Attribute { value, .. } => Some(value.clone()),
         Need::Plist { value } => Some(shown(value)),
+        Need::BuildSetting { value } => Some(value.clone()),
+        // Lists are merged, and what signs for the store serves as well as what signs for the desk.
+        Need::Entitlement { value: Some(value) }
+            if !matches!(value, NewValue::Array(_)) && requirement.name != "aps-environment" =>
+        {
+            Some(shown(value))
+        }
         _ => None,
     };
     let mut values: Vec<_> = requirements.into_iter().filter_map(value).collect();
@@ -58,7 +67,9 @@ impl Rule for RequirementConflict {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        for group in context.needs.groups(Kind::MetaData).chain(context.needs.groups(Kind::Plist)) {
+        level_caps(context, out);
+        let kinds = [Kind::MetaData, Kind::Plist, Kind::Entitlement, Kind::BuildSetting];
+        for group in kinds.into_iter().flat_map(|kind| context.needs.groups(kind)) {
             report(context, &group, &values(&group), group.requirements.iter().collect(), out);
         }
         for group in context.needs.groups(Kind::Attribute) {
@@ -73,6 +84,56 @@ impl Rule for RequirementConflict {
                 rest = others;
             }
         }
+    }
+}
+
+/// Reports a permission that the manifest of one plugin ends at a level, and that another needs beyond it.
+fn level_caps(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for group in context.needs.groups(Kind::Permission) {
+        // A cap that the app itself states is another rule's affair.
+        let own = |manifest: &ManifestView<'_>| {
+            manifest.permissions.iter().any(|one| one.name == group.name && one.max_level.is_some())
+        };
+        if context.manifests.iter().any(|manifest| own(manifest)) {
+            continue;
+        }
+        let wanted = group.max_level();
+        let capped = context.variants.iter().find_map(|variant| {
+            let permission = variant.permission(group.name)?;
+            let cap = permission.max_level.filter(|cap| wanted.is_none_or(|wanted| wanted > *cap))?;
+            let element = variant.merged.at(permission.element);
+            let attribute = element.attributes.iter().find(|one| one.name.local == "maxSdkVersion")?;
+            Some((cap, attribute.place))
+        });
+        let (Some((cap, place)), Some(manifest)) = (capped, &context.manifest) else { continue };
+        let name = crate::rules::support::short(group.name);
+        let brings =
+            context.needs.brought().iter().find(|one| one.kind() == Kind::Permission && one.name == group.name);
+        let ends = brings
+            .and_then(|one| context.app.plugins.get(one.plugin))
+            .map_or("a plugin's", |plugin| plugin.name.as_str());
+        let who = who_needs(context, group.requirements);
+        let until = wanted.map_or_else(|| "at every level".to_owned(), |level| format!("up to level {level}"));
+        let message = format!("{ends}: its manifest ends {name} at level {cap}, and {who} it {until}");
+        let line = match wanted {
+            Some(level) => format!(
+                "<uses-permission android:name=\"{}\" android:maxSdkVersion=\"{level}\" tools:replace=\"android:maxSdkVersion\" />",
+                group.name
+            ),
+            None => {
+                format!("<uses-permission android:name=\"{}\" tools:remove=\"android:maxSdkVersion\" />", group.name)
+            }
+        };
+        let declared = manifest.permissions.iter().find(|one| one.name == group.name);
+        let at = declared.map_or(manifest.tag(manifest.root), |one| manifest.tag(one.element));
+        let mut finding = Finding::new(&ABOUT, group.name, at, message)
+            .level(Level::of_strength(group.strength()))
+            .effect("What needs the permission fails on devices above that level.")
+            .needed_by(context.app, group.requirements)
+            .related(place, "ended here")
+            .mend(Remedy::Manual(format!("Declare it in the app so that the longer need wins: {line}")));
+        finding.platform = Some(Platform::Android);
+        out.push(finding);
     }
 }
 
@@ -149,5 +210,29 @@ mod tests {
         };
         assert_eq!(app("application").found(ID), ["error taskAffinity 2:5"]);
         assert!(app("launcher").found(ID).is_empty());
+    }
+
+    #[test]
+    fn a_cap_in_one_plugins_manifest_ends_what_another_needs() {
+        let library = "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\"><uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\" android:maxSdkVersion=\"28\"/></manifest>";
+        let app = |own: &str| {
+            Fixture::android(&format!("{own}    <application/>\n"))
+                .package("skua_files")
+                .file("node_modules/skua_files/android/src/main/AndroidManifest.xml", library)
+                .needs(
+                    "tern_camera",
+                    "android.permission = 'android.permission.WRITE_EXTERNAL_STORAGE'\nmax-level = 32",
+                )
+        };
+        let plain = "    <uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\"/>\n";
+        assert_eq!(app(plain).found(ID), ["error android.permission.WRITE_EXTERNAL_STORAGE 2:5"]);
+        let finding = app("").findings(ID).remove(0);
+        assert_eq!(
+            finding.message,
+            "skua_files: its manifest ends WRITE_EXTERNAL_STORAGE at level 28, and tern_camera needs it up to level 32"
+        );
+        assert!(finding.remedy.text().contains("tools:replace"), "{:?}", finding.remedy);
+        let settled = plain.replace("/>", " android:maxSdkVersion=\"32\" tools:replace=\"android:maxSdkVersion\"/>");
+        assert!(app(&settled).found(ID).is_empty());
     }
 }
