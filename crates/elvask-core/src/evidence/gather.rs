@@ -130,8 +130,8 @@ fn join(all: &mut Vec<Learned>, learned: Learned) {
         first.when = Default::default();
     }
     first.brought |= second.brought;
-    let second_kind = kind(&second);
-    first.need = joined_need(first.need, second.need, second_kind);
+    let kinds = (kind(&first), kind(&second));
+    first.need = joined_need(first.need, second.need, kinds);
     for citation in second.citations {
         let same = |known: &crate::requirement::Citation| known.file == citation.file && known.line == citation.line;
         if !first.citations.iter().any(same) && first.citations.len() < MAX_CITED {
@@ -152,13 +152,16 @@ fn same_thing(one: &Learned, other: &Learned) -> bool {
 }
 
 /// Joins two needs of the same thing, the weightier first.
-fn joined_need(first: Need, second: Need, second_kind: EvidenceKind) -> Need {
+fn joined_need(first: Need, second: Need, kinds: (EvidenceKind, EvidenceKind)) -> Need {
     match (first, second) {
         (Need::Permission { max_level: one }, Need::Permission { max_level: other }) => {
             // Code alone does not tell up to which level; what states a cap does.
             let stated = match (one, other) {
+                (Some(_), Some(other)) if kinds.0 == EvidenceKind::Source && kinds.1 != EvidenceKind::Source => {
+                    Some(other)
+                }
                 (Some(one), Some(other)) => Some(one.max(other)),
-                (None, Some(other)) if second_kind != EvidenceKind::Source => Some(other),
+                (None, Some(other)) if kinds.1 != EvidenceKind::Source => Some(other),
                 (one, _) => one,
             };
             Need::Permission { max_level: stated }

@@ -89,7 +89,7 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
     if platform == Platform::Android {
         let number = |word: &str, text: &str| -> Option<u32> {
             let number: u32 = text.parse().ok()?;
-            if word == "android" || number < 18 {
+            if number < 18 {
                 android::level_of_version(number)
             } else {
                 Some(number).filter(|level| (18..=40).contains(level))
@@ -100,12 +100,9 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
             let word = found.get(1).or_else(|| found.get(3)).map_or("api", |text| text.as_str());
             let written = found.get(2).or_else(|| found.get(4)).map_or("", |text| text.as_str());
             // A version for people stands for all levels up to the next one.
-            let value = match word {
-                "android" => written
-                    .parse()
-                    .ok()
-                    .and_then(|version: u32| android::level_of_version(version + 1))
-                    .map(|next| next - 1),
+            let value = match (word, written.parse::<u32>()) {
+                // Some write the level where the version would stand.
+                ("android", Ok(version)) if version < 18 => android::level_of_version(version + 1).map(|next| next - 1),
                 _ => number(word, written),
             };
             let value_below = number(word, written);
@@ -287,6 +284,8 @@ mod tests {
         assert_eq!(android("from level 33"), (Some(">=33".to_owned()), None));
         assert_eq!(android("for API 30 and below"), (None, Some(30)));
         assert_eq!(android("below Android 13"), (None, Some(32)));
+        assert_eq!(android("on Android 28 and below"), (None, Some(28)));
+        assert_eq!(android("up to Android 9"), (None, Some(28)));
         assert_eq!(android("legacy storage, API <= 32"), (None, Some(32)));
         assert_eq!(android("Works with Android 5"), (None, None));
         let (when, _) = bounds("iOS 17 and later", Platform::Ios);

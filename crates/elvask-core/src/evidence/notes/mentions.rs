@@ -101,6 +101,13 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
     for found in forms.bare.find_iter(clause).filter(|found| free(found.start())) {
         let name = found.as_str();
         let before = clause.get(..found.start()).unwrap_or_default();
+        // As code names it: `Manifest.permission.CAMERA`.
+        if before.ends_with("Manifest.permission.") {
+            if let Some(known) = android::permission(&format!("{}{name}", android::PERMISSION_PREFIX)) {
+                out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
+            }
+            continue;
+        }
         // Part of a longer name: of a permission in full, or of a constant of some script.
         if before.ends_with(['.', '_', '-', '$', '{', '/', ':'])
             || clause.get(found.end()..).is_some_and(|rest| rest.starts_with(['.', '(', '-', '=']))
