@@ -58,6 +58,8 @@ pub struct NeededBy {
     pub reference: Option<String>,
     /// The capability that it is part of.
     pub capability: Option<&'static str>,
+    /// Whether its own manifest declares it, so that the build brings it into the app.
+    pub brought: bool,
 }
 
 impl NeededBy {
@@ -72,6 +74,7 @@ impl NeededBy {
             reason: requirement.reason.clone(),
             reference: requirement.reference.clone(),
             capability: requirement.capability.map(|capability| capability.name),
+            brought: requirement.brought,
         }
     }
 }

@@ -121,6 +121,9 @@ pub struct NeededByRecord {
     /// What else shows it.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub also: Vec<CitationRecord>,
+    /// Its own manifest declares it, so that the build brings it into the app.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub merged_in: bool,
     /// The capability that it is part of.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub capability: Option<&'static str>,
@@ -146,6 +149,7 @@ impl NeededByRecord {
             quote: first.as_ref().map(|first| first.quote.clone()).unwrap_or_default(),
             file: first.map(|first| first.file).unwrap_or_default(),
             also: citations.collect(),
+            merged_in: needed.brought,
             capability: needed.capability,
             reason: needed.reason.clone(),
             reference: needed.reference.clone(),
@@ -312,7 +316,7 @@ impl FindingRecord {
             message: finding.message.clone(),
             effect: finding.effect.clone(),
             place: PlaceRecord::of(sources, finding.place),
-            needed_by: finding.needed_by.iter().map(|needed| NeededByRecord::of(needed)).collect(),
+            needed_by: finding.needed_by.iter().map(NeededByRecord::of).collect(),
             variants: finding.variants.clone(),
             remedy: RemedyRecord { kind: finding.remedy.kind(), text: finding.remedy.text(), edits, wants },
             waived: finding.waived.clone(),
@@ -445,7 +449,7 @@ impl DeclarationRecord {
             name: one.name.clone(),
             value: one.value.clone(),
             place: PlaceRecord::of(sources, one.place),
-            needed_by: one.needed_by.iter().map(|needed| NeededByRecord::of(needed)).collect(),
+            needed_by: one.needed_by.iter().map(NeededByRecord::of).collect(),
             grant: one.grant,
             group: one.group,
             ignored: one.ignored,

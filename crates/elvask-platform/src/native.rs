@@ -114,7 +114,7 @@ mod tests {
         for symbol in symbols() {
             let known = match symbol.kind {
                 "permission" => android::permission(symbol.name).is_some() || symbol.name.starts_with("com."),
-                "usage" => ios::usage_key(symbol.name).is_some_and(|key| key.is_for_ios()),
+                "usage" => ios::usage_key(symbol.name).is_some_and(super::super::ios::UsageKey::is_for_ios),
                 "entitlement" => ios::entitlement(symbol.name).is_some(),
                 "background-mode" => ios::background_mode(symbol.name).is_some(),
                 "privacy-reason" => ios::privacy_category(symbol.name).is_some(),

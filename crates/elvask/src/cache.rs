@@ -45,12 +45,10 @@ fn user_folder() -> Option<PathBuf> {
 }
 
 impl Cache for Folder {
-    #[expect(clippy::disallowed_methods, reason = "the cache is no part of an app")]
     fn get(&self, key: &str) -> Option<Vec<u8>> {
         std::fs::read(self.path.join(key)).ok()
     }
 
-    #[expect(clippy::disallowed_methods, reason = "the cache is no part of an app")]
     fn put(&self, key: &str, record: &[u8], newest: u128) {
         if newest + SETTLED.as_nanos() > self.now {
             return;

@@ -137,3 +137,26 @@ fn names_from_packages_play_no_tricks_on_the_terminal() {
         assert!(!said.contains('\u{1b}') && !said.contains('\u{202E}'), "{words:?}: {said:?}");
     }
 }
+
+#[cfg(unix)]
+#[test]
+fn a_package_that_loops_or_plays_tricks_is_looked_into_all_the_same() {
+    let app = App::with(&[(MANIFEST, "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\"/>\n")]);
+    let name = "wader\u{1b}]0;x\u{7}";
+    app.write("package.json", serde_json::json!({ "dependencies": { name: "1" } }).to_string());
+    let root = format!("node_modules/{name}");
+    app.write(&format!("{root}/package.json"), "{\"version\":\"1.0.0\\u001b[2J\"}");
+    app.write(&format!("{root}/ios/A.swift"), "let pedometer = CMPedometer() // \u{1b}[2J\n");
+    app.write("secret.md", "Add `android.permission.NFC` to the manifest.\n");
+    let folder = app.root().join(&root);
+    std::os::unix::fs::symlink(&folder, folder.join("ios/loop")).unwrap();
+    std::os::unix::fs::symlink("..", folder.join("ios/up")).unwrap();
+    std::os::unix::fs::symlink(app.root().join("secret.md"), folder.join("README.md")).unwrap();
+    for words in [&["sheet", "list"][..], &["sheet", "show", name], &["check"], &["trim"], &["why", "CAMERA"]] {
+        let ran = app.run(words);
+        assert!(!ran.out.contains('\u{1b}') && !ran.err.contains('\u{1b}'), "{words:?}\n{}{}", ran.out, ran.err);
+        assert!(!ran.out.contains("android.permission.NFC"), "what a link leads to is not the package's\n{}", ran.out);
+    }
+    let shown = app.run(&["sheet", "show", name]);
+    assert!(shown.out.contains("NSMotionUsageDescription"), "{}{}", shown.out, shown.err);
+}

@@ -221,7 +221,7 @@ fn a_draft_of_a_sheet_can_be_checked_and_used() {
     assert_eq!(app.run(&["sheet", "check"]).code, 0, "{}", app.run(&["sheet", "check"]).out);
     let list = app.run(&["sheet", "list"]);
     assert!(list.out.contains("a sheet of the app"), "{}", list.out);
-    app.write("elvask/sheets/redshank_scan.toml", &text.replace("sheet = 1", "sheet = 9"));
+    app.write("elvask/sheets/redshank_scan.toml", text.replace("sheet = 1", "sheet = 9"));
     let ran = app.run(&["sheet", "check"]);
     assert!(ran.code == 1 && ran.out.contains("version 9 of the sheet format"), "{}", ran.out);
     assert!(app.run(&["sheet", "draft", "nothing_here"]).code == 2);

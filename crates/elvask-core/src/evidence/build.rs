@@ -368,7 +368,7 @@ pub(super) fn read_podspec(text: &str, shown: &str, found: &mut Found) {
                 found.add(learned(MIN_VERSION, Need::MinVersion(version), Strength::Certain, citation));
             }
             None => {
-                found.limit(format!("{shown}: the lowest version of iOS is {written}, which only running it tells"))
+                found.limit(format!("{shown}: the lowest version of iOS is {written}, which only running it tells"));
             }
         }
         return;
@@ -468,9 +468,9 @@ mod tests {
         let version = |text: &str, swift: bool| {
             let mut found = Found::default();
             if swift {
-                read_swift_package(text, "p", &mut found)
+                read_swift_package(text, "p", &mut found);
             } else {
-                read_podspec(text, "p", &mut found)
+                read_podspec(text, "p", &mut found);
             }
             let evidence = super::super::gather::finish(found);
             evidence

@@ -14,6 +14,7 @@ use crate::requirement::Need;
 
 /// What a piece of a fragment is.
 #[derive(Debug, Clone, PartialEq)]
+#[expect(clippy::large_enum_variant, reason = "nearly all are of the large kind")]
 pub enum Thing {
     /// Something that an app declares.
     Need {
@@ -266,7 +267,7 @@ pub(crate) fn placeholder(text: &str) -> Option<String> {
         .find_map(|(open, close)| {
             let at = text.find(open)?;
             let rest = text.get(at + open.len()..)?;
-            Some(rest.get(..rest.find(close)?)?)
+            rest.get(..rest.find(close)?)
         });
     let lower = text.to_lowercase();
     let word = match inner {

@@ -320,8 +320,14 @@ fn manifests(files: &dyn Files, tree: &Tree, scripts: &[(&PackageFile, String)],
             apps.push(at.clone());
         }
         let manifests = build::named_manifests(text, &at);
-        if !manifests.is_empty() {
-            named.push((at, manifests));
+        let (there, absent): (Vec<_>, Vec<_>) =
+            manifests.into_iter().partition(|path| tree.files.iter().any(|file| file.path == *path));
+        for path in absent {
+            let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            found.limit(format!("{}: it names the manifest {name}, which is not in the package", script.shown));
+        }
+        if !there.is_empty() {
+            named.push((at, there));
         }
     }
     for file in &tree.files {

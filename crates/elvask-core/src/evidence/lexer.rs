@@ -200,11 +200,9 @@ fn compiled_if(condition: &str) -> Compiled {
         "TARGET_OS_TV",
     ];
     let ours = ["os(iOS)", "TARGET_OS_IOS", "TARGET_OS_IPHONE"].iter().any(|word| condition.contains(word));
-    if condition == "0" || condition == "false" {
-        Compiled::Never
-    } else if others.iter().any(|word| condition.contains(word)) && !ours && !negated {
-        Compiled::Never
-    } else if negated && !others.iter().any(|word| condition.contains(word)) && ours {
+    let elsewhere = others.iter().any(|word| condition.contains(word));
+    let off = matches!(condition, "0" | "false");
+    if off || elsewhere && !ours && !negated || negated && !elsewhere && ours {
         Compiled::Never
     } else if negated || condition == "1" || USUAL.iter().any(|word| condition.contains(word)) {
         Compiled::Always

@@ -184,7 +184,7 @@ impl Reader<'_, '_> {
                 }
                 Event::InlineHtml(text) if text.starts_with("<br") => prose.push("\n", range.start),
                 Event::InlineHtml(text) if text.starts_with("<code") || text.starts_with("</code") => {
-                    prose.push("`", range.start)
+                    prose.push("`", range.start);
                 }
                 // An element that nobody put into code is read as one all the same.
                 Event::InlineHtml(text) if text.contains("android:name") => {
@@ -311,7 +311,7 @@ impl Reader<'_, '_> {
             return column;
         }
         let own = verdict(clause);
-        let intro = around.list_intro.as_deref().map_or(Verdict::Open, |intro| last_verdict(intro));
+        let intro = around.list_intro.as_deref().map_or(Verdict::Open, last_verdict);
         if own == Verdict::Not || intro == Verdict::Not {
             return Verdict::Not;
         }
@@ -367,7 +367,7 @@ impl Reader<'_, '_> {
         match judged {
             Verdict::Open => self.found.doubt(learned, "the notes name it and do not say whether it is needed"),
             _ if self.section() == Section::Elsewhere => {
-                self.found.doubt(learned, "the notes name it in a part that is not about setting up")
+                self.found.doubt(learned, "the notes name it in a part that is not about setting up");
             }
             _ if mention.weak => self.found.doubt(learned, "the notes do not name it in full"),
             _ => self.found.add(learned),

@@ -87,7 +87,7 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
     let mut when = When::default();
     let mut cap = None;
     if platform == Platform::Android {
-        let number = |word: &str, text: &str| -> Option<u32> {
+        let number = |text: &str| -> Option<u32> {
             let number: u32 = text.parse().ok()?;
             if number < 18 {
                 android::level_of_version(number)
@@ -103,9 +103,9 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
             let value = match (word, written.parse::<u32>()) {
                 // Some write the level where the version would stand.
                 ("android", Ok(version)) if version < 18 => android::level_of_version(version + 1).map(|next| next - 1),
-                _ => number(word, written),
+                _ => number(written),
             };
-            let value_below = number(word, written);
+            let value_below = number(written);
             let short = ["below", "before", "older than", "lower than", "under", "prior", "pre"]
                 .iter()
                 .any(|word| whole.starts_with(word));
@@ -134,10 +134,9 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
             if found.get(4).is_none() && !opens && !whole.contains(['>', '≥']) {
                 continue;
             }
-            let word = found.get(1).map_or("api", |text| text.as_str());
             let level = match found.get(3) {
                 Some(level) => level.as_str().parse().ok(),
-                None => found.get(2).and_then(|text| number(word, text.as_str())),
+                None => found.get(2).and_then(|text| number(text.as_str())),
             };
             if let Some(level) = level.filter(|level| (18..=40).contains(level)) {
                 when.target_level = Some(Range::at_least(level));

@@ -107,6 +107,7 @@ fn human(sources: &Sources, answer: &Answer) -> String {
         let version = needed.version.as_deref().map(|version| format!(" {version}")).unwrap_or_default();
         let through = needed.capability.map(|name| format!(", as part of `{name}`")).unwrap_or_default();
         let sure = match strength {
+            _ if needed.brought => "brings it in",
             elvask_core::requirement::Strength::Certain => "needs it",
             elvask_core::requirement::Strength::Likely => "probably needs it",
             elvask_core::requirement::Strength::Optional => "has a use for it",

@@ -240,7 +240,7 @@ impl Reader {
             "intent-filter" if !around.in_intent_filter => self.filter(element, comment, &inside),
             "meta-data" => self.meta_data(element, comment, &inside),
             "activity" | "activity-alias" | "service" | "receiver" | "provider" => {
-                self.component(element, comment, &inside)
+                self.component(element, comment, &inside);
             }
             "application" => {
                 self.own_attributes(element, &Owner::Application, &APPLICATION_ATTRIBUTES, comment, removed);
@@ -381,7 +381,7 @@ impl Reader {
     fn pair(&mut self, key: &str, span: Span, value: &Element, comment: Option<&str>, around: &Around) {
         let removed = around.removed;
         let mut put = |name: String, need: Need| {
-            self.out.push(Piece { comment: comment.map(str::to_owned), removed, ..Piece::new(name, need, span) })
+            self.out.push(Piece { comment: comment.map(str::to_owned), removed, ..Piece::new(name, need, span) });
         };
         if let Some(known) = ios::usage_key(key) {
             if known.is_for_ios() {
@@ -443,7 +443,7 @@ impl Reader {
             }
             _ if key.is_empty() || is_dots(key) || BACKGROUND_KEYS.contains(&key) || key.starts_with("NSPrivacy") => {}
             _ if placeholder(key).is_some() => {
-                self.push(Piece::unknown(format!("`{key}` is a placeholder for a key"), span), comment, removed)
+                self.push(Piece::unknown(format!("`{key}` is a placeholder for a key"), span), comment, removed);
             }
             _ => {
                 if let Some(value) = read_value(value) {

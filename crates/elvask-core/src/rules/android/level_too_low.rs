@@ -47,8 +47,7 @@ impl Rule for LevelTooLow {
             let follows = |one: &&Requirement| {
                 one.strength == Strength::Likely && matches!(one.learnt.first(), Some(Learnt::Found(_)))
             };
-            let level_of =
-                if requirements.iter().all(|one| follows(one)) { Level::Note } else { Level::of_strength(strength) };
+            let level_of = if requirements.iter().all(follows) { Level::Note } else { Level::of_strength(strength) };
             let text = context.app.sources.text_at(place);
             let number = text.trim_matches(['"', '\'']);
             // The build is not read anew once the number has been raised.
