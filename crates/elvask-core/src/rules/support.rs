@@ -247,6 +247,23 @@ pub(super) fn add_key(
     Remedy::edit(title, plist.file, edits).making(&format!("entry behind {place}"))
 }
 
+/// Returns where a value of a list at the root goes, and what adds it: to the list, or with the list where there is none.
+pub(super) fn add_to_list(
+    context: &Context<'_>,
+    title: String,
+    plist: PlistView<'_>,
+    key: &str,
+    value: NewValue,
+) -> (Place, Remedy) {
+    match plist.entry(key) {
+        Some(entry) => (
+            plist.at(plist_plan::start_tag(plist.list, &entry.value)),
+            Remedy::edit(title, plist.file, plist_plan::append(plist.list, &entry.value, &[value])),
+        ),
+        None => (plist.root_tag(), add_key(context, title, plist, key, &NewValue::Array(vec![value]))),
+    }
+}
+
 /// Returns what puts another value in the place of one: in the list, or in the setting that it is made from, for every
 /// configuration.
 pub(super) fn rewrite(

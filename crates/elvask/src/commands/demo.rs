@@ -89,7 +89,7 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
     }
     if human {
         let text = format!(
-            "{}\nThe app is in {}. Try things there:\n  cd {}\n  elvask why bluetooth\n  elvask explain query-missing\n",
+            "{}\nThe app is in {}. Try things there:\n  cd {}\n  elvask why bluetooth\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n  elvask explain query-missing\n",
             paint(GOOD, "That was the main job."),
             typed(&folder),
             typed(&folder)

@@ -20,7 +20,7 @@ use super::{Done, Outcome, current_folder, load_with};
 use crate::options::{AppOptions, Format, SheetAction, SheetDraft};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
-use crate::render::{clean, snippet};
+use crate::render::{clean, columns, snippet};
 
 /// The most bytes of notes that are read from elsewhere.
 const MAX_NOTES: u64 = 2 * 1024 * 1024;
@@ -55,19 +55,9 @@ fn list(options: &AppOptions, output: &Output) -> Done {
         output.result("The app has no plugins with native code or a sheet.\n");
         return Ok(Outcome::Clean);
     }
-    let names = known.iter().map(|one| label(one).chars().count()).max().unwrap_or(0);
-    let mut out = String::new();
-    for one in &known {
-        let (name, from) = (label(one), known_from(one));
-        let pad = " ".repeat(names - name.chars().count());
-        let line = format!("{}{pad}  {}", paint(HEADING, &clean(&name)), from);
-        out.push_str(&line);
-        let counts = counts(one);
-        if !counts.is_empty() {
-            out.push_str(&format!("  {}", paint(FAINT, &counts)));
-        }
-        out.push('\n');
-    }
+    let row = |one: &Known| vec![paint(HEADING, &clean(&label(one))), known_from(one), paint(FAINT, &counts(one))];
+    let rows: Vec<_> = known.iter().map(row).collect();
+    let mut out = columns(&rows, 0);
     let blind = known.iter().filter(|one| KnownRecord::of(one).is_blind()).count();
     if blind > 0 && !output.quiet {
         out.push_str(&format!(

@@ -1,12 +1,12 @@
 //! `background-mode-missing`: a plugin works in the background in a way that the app does not declare.
 
-use elvask_markup::plist::plan::{self, NewValue};
+use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_key, who_needs};
+use crate::rules::support::{add_to_list, who_needs};
 use crate::rules::{About, Rule};
 
 pub(super) const MODES: &str = "UIBackgroundModes";
@@ -44,13 +44,7 @@ impl Rule for BackgroundModeMissing {
             }
             let value = NewValue::String(group.name.to_owned());
             let title = format!("add the background mode {}", group.name);
-            let (place, remedy) = match entry {
-                Some(entry) => (
-                    plist.at(plan::start_tag(plist.list, &entry.value)),
-                    Remedy::edit(title, plist.file, plan::append(plist.list, &entry.value, &[value])),
-                ),
-                None => (plist.root_tag(), add_key(context, title, plist, MODES, &NewValue::Array(vec![value]))),
-            };
+            let (place, remedy) = add_to_list(context, title, plist, MODES, value);
             let who = who_needs(context, group.requirements);
             let message = format!("the app may not work on in the background as `{}`, and {who} it", group.name);
             out.push(

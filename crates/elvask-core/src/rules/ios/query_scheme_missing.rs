@@ -1,13 +1,13 @@
 //! `query-scheme-missing`: a plugin asks about a scheme that the app may not ask about.
 
 use elvask_markup::plist::ValueKind;
-use elvask_markup::plist::plan::{self, NewValue};
+use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_key, who_needs};
+use crate::rules::support::{add_to_list, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::QUERY_SCHEMES;
 
@@ -49,15 +49,7 @@ impl Rule for QuerySchemeMissing {
             }
             let value = NewValue::String(group.name.to_owned());
             let title = format!("add the scheme {}", group.name);
-            let (place, remedy) = match entry {
-                Some(entry) => (
-                    plist.at(plan::start_tag(plist.list, &entry.value)),
-                    Remedy::edit(title, plist.file, plan::append(plist.list, &entry.value, &[value])),
-                ),
-                None => {
-                    (plist.root_tag(), add_key(context, title, plist, QUERY_SCHEMES, &NewValue::Array(vec![value])))
-                }
-            };
+            let (place, remedy) = add_to_list(context, title, plist, QUERY_SCHEMES, value);
             let who = who_needs(context, group.requirements);
             let message = format!("the app may not ask about `{}:` links, and {who} to", group.name);
             out.push(

@@ -1,12 +1,12 @@
 //! `url-scheme-missing`: a plugin needs a scheme that opens the app.
 
-use elvask_markup::plist::plan::{self, NewValue};
+use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_key, who_needs};
+use crate::rules::support::{add_to_list, who_needs};
 use crate::rules::{About, Rule};
 
 const URL_TYPES: &str = "CFBundleURLTypes";
@@ -57,13 +57,7 @@ impl Rule for UrlSchemeMissing {
             fields.push(("CFBundleURLSchemes".to_owned(), NewValue::Array(vec![text(group.name)])));
             let value = NewValue::Dict(fields);
             let title = format!("add the scheme {}", group.name);
-            let (place, remedy) = match entry {
-                Some(entry) => (
-                    plist.at(plan::start_tag(plist.list, &entry.value)),
-                    Remedy::edit(title, plist.file, plan::append(plist.list, &entry.value, &[value])),
-                ),
-                None => (plist.root_tag(), add_key(context, title, plist, URL_TYPES, &NewValue::Array(vec![value]))),
-            };
+            let (place, remedy) = add_to_list(context, title, plist, URL_TYPES, value);
             let who = who_needs(context, group.requirements);
             let message = format!("`{}:` links do not open the app, and {who} the scheme", group.name);
             out.push(
