@@ -12,6 +12,7 @@ use super::Learned;
 use super::fragment::{Piece, Thing, pieces_of};
 use super::gather::Found;
 use super::prose::{Section, Verdict, bounds, clauses, section, speaks_of_extension, speaks_of_the_app, verdict};
+use crate::conditions::Range;
 use crate::requirement::{Citation, EvidenceKind, Kind, Need, Strength, When, quote};
 
 /// How much of what was said last is looked at for the name of an attribute, in bytes.
@@ -567,6 +568,15 @@ fn learned(
     citation: Citation,
 ) -> Learned {
     let (when, cap) = bounds(words, need.platform());
+    // What the system stopped reading is needed for older systems alone, whether the notes say so or not.
+    let legacy = match need.kind() {
+        Kind::Usage => elvask_platform::ios::usage_key(&name).and_then(|known| known.until),
+        _ => None,
+    };
+    let when = match legacy.filter(|_| when == When::default()) {
+        Some(until) => When { ios_version: Some(Range::below(until)), ..When::default() },
+        None => when,
+    };
     let when = match need.kind() {
         Kind::Permission | Kind::Query | Kind::Usage | Kind::Component => when,
         _ => When::default(),

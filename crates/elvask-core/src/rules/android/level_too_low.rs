@@ -61,7 +61,9 @@ impl Rule for LevelTooLow {
             } else {
                 Remedy::Manual(format!("Raise {} to {highest} where it is stated.", group.name))
             };
-            let who = who_needs(context, requirements.iter().copied());
+            // Several may need more than there is; the message names those that need the most.
+            let most = above.iter().filter(|(needed, _)| *needed == highest).map(|(_, one)| *one);
+            let who = who_needs(context, most);
             let what = match group.name {
                 MIN_LEVEL => "the app runs from level",
                 COMPILE_LEVEL => "the app is compiled against level",

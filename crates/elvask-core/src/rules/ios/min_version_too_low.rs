@@ -45,7 +45,8 @@ impl Rule for MinVersionTooLow {
                 group.requirements.iter().filter(|one| wanted(one).is_some_and(|wanted| wanted > version)).collect();
             let Some(highest) = above.iter().filter_map(|one| wanted(one)).max() else { continue };
             let strength = above.iter().map(|one| one.strength).min().unwrap_or(Strength::Optional);
-            let who = who_needs(context, above.iter().copied());
+            let most = above.iter().copied().filter(|one| wanted(one) == Some(highest));
+            let who = who_needs(context, most);
             let message = format!("the app runs from iOS {version}, and {who} {highest}");
             let steps = format!("Raise IPHONEOS_DEPLOYMENT_TARGET to {highest}.");
             let remedy = raise(context, highest).unwrap_or(Remedy::Manual(steps));
@@ -79,6 +80,12 @@ mod tests {
         let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
         assert!(filled.sources.file(filled.changed[0]).text.contains("IPHONEOS_DEPLOYMENT_TARGET = 13.4"));
         assert!(filled.left.findings.iter().all(|finding| finding.rule.id != ID), "{:?}", filled.left.findings);
+        let two = app.needs("dotterel", "ios.min-version = '13.0'");
+        let finding = two.findings(ID).remove(0);
+        assert_eq!(
+            (finding.message.as_str(), finding.needed_by.len()),
+            ("the app runs from iOS 12.0, and heron needs 13.4", 2)
+        );
         assert!(Fixture::ios("").min_ios("15.1").needs("heron", "ios.min-version = '13.4'").found(ID).is_empty());
     }
 }
