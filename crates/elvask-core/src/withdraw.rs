@@ -2,11 +2,11 @@
 
 use elvask_markup::Edit;
 use elvask_markup::plist::plan as plist_plan;
-use elvask_markup::xml::plan;
+use elvask_markup::xml::{Element, plan};
 
 use crate::check::Context;
 use crate::finding::NeededBy;
-use crate::requirement::{Kind, Requirement, Strength};
+use crate::requirement::{Kind, Need, Query, Requirement, Strength};
 use crate::sheet::Asked;
 use crate::source::{FileId, Place};
 use crate::surface::{ANDROID, QUERY_SCHEMES};
@@ -32,10 +32,10 @@ pub fn removals(context: &Context<'_>, asked: &[Asked]) -> Vec<Removal> {
     let mut out = Vec::new();
     for asked in asked {
         match asked {
-            Asked::Need { name, need } => find(context, need.kind(), name, &mut out),
+            Asked::Need { name, need } => find(context, need, name, &mut out),
             Asked::Capability(capability) => {
                 for part in capability.needs() {
-                    find(context, crate::needs::need_of(&part).kind(), part.name, &mut out);
+                    find(context, &crate::needs::need_of(&part), part.name, &mut out);
                 }
             }
         }
@@ -49,7 +49,8 @@ fn needed_by(context: &Context<'_>, kind: Kind, name: &str) -> Vec<NeededBy> {
     context.needs.of(kind, name).iter().filter(counts).map(|one| NeededBy::of(context.app, one)).collect()
 }
 
-fn find(context: &Context<'_>, kind: Kind, name: &str, out: &mut Vec<Removal>) {
+fn find(context: &Context<'_>, need: &Need, name: &str, out: &mut Vec<Removal>) {
+    let kind = need.kind();
     let needed_by = needed_by(context, kind, name);
     let mut add = |place: Place, edits: Vec<Edit>| {
         out.push(Removal {
@@ -74,12 +75,16 @@ fn find(context: &Context<'_>, kind: Kind, name: &str, out: &mut Vec<Removal>) {
                 manifest.queries.iter().filter(|one| one.query.name() == name).map(|one| one.element).collect()
             }
             Kind::MetaData => manifest.meta_data.iter().filter(|one| one.name == name).map(|one| one.element).collect(),
-            Kind::Filter => {
-                let filters = manifest.components.iter().flat_map(|one| one.element.children_named("intent-filter"));
-                filters.filter(|filter| names_filter(*filter, name)).collect()
-            }
             _ => Vec::new(),
         };
+        if let Need::Filter { filter, .. } = need {
+            let filters = manifest.components.iter().flat_map(|one| one.element.children_named("intent-filter"));
+            for element in filters {
+                if let Some(edits) = without(element, filter) {
+                    add(manifest.tag(element), edits);
+                }
+            }
+        }
         for element in elements {
             add(manifest.tag(element), vec![plan::remove(element.node())]);
         }
@@ -146,14 +151,32 @@ fn find(context: &Context<'_>, kind: Kind, name: &str, out: &mut Vec<Removal>) {
     }
 }
 
-/// Says whether a filter goes by a name: its action with the scheme, host or type of its data.
-fn names_filter(filter: elvask_markup::xml::Element<'_>, name: &str) -> bool {
-    let (action, data) = name.split_once(' ').map_or((name, None), |(action, data)| (action, Some(data)));
-    let named = filter.children_named("action").any(|one| one.value(ANDROID, "name").as_deref() == Some(action));
-    let has = |wanted: &str| {
-        ["scheme", "mimeType"]
-            .iter()
-            .any(|local| filter.children_named("data").any(|one| one.value(ANDROID, local).as_deref() == Some(wanted)))
+/// Returns what takes out of a filter what was asked for: the filter as a whole where it takes nothing else, else the data
+/// that name it; `None` where the filter does not take it.
+fn without(element: Element<'_>, asked: &Query) -> Option<Vec<Edit>> {
+    let named = |one: Element<'_>, local: &str| one.value(ANDROID, local).map(|value| value.into_owned());
+    let action = asked.action.as_deref();
+    if !element.children_named("action").any(|one| named(one, "name").as_deref() == action) {
+        return None;
+    }
+    let all: Vec<_> = element.children_named("data").collect();
+    let has =
+        |local: &str, wanted: &Option<String>| wanted.is_none() || all.iter().any(|one| named(*one, local) == *wanted);
+    if !has("scheme", &asked.scheme) || !has("host", &asked.host) || !has("mimeType", &asked.mime) {
+        return None;
+    }
+    // What tells one filter from another is the most special thing that was asked for.
+    let (local, wanted) = match (&asked.host, &asked.scheme, &asked.mime) {
+        (Some(host), _, _) => ("host", host),
+        (None, Some(scheme), _) => ("scheme", scheme),
+        (None, None, Some(mime)) => ("mimeType", mime),
+        (None, None, None) => return Some(vec![plan::remove(element.node())]),
     };
-    named && data.is_none_or(has)
+    let speaks = all.iter().filter(|one| named(**one, local).is_some());
+    let (mine, others): (Vec<Element<'_>>, Vec<_>) =
+        speaks.copied().partition(|one| named(*one, local).as_ref() == Some(wanted));
+    if others.is_empty() {
+        return Some(vec![plan::remove(element.node())]);
+    }
+    Some(mine.into_iter().map(|one| plan::remove(one.node())).collect())
 }

@@ -90,6 +90,38 @@ fn a_scheme_and_an_entitlement_go_where_they_belong() {
 }
 
 #[test]
+fn one_host_of_several_is_withdrawn_and_the_others_stay() {
+    let app = app();
+    for host in ["marram.example", "log.marram.example"] {
+        assert_eq!(
+            app.run(&["declare", "host", host, "--yes"]).code,
+            1,
+            "the project is not there, so iOS is left to a person"
+        );
+    }
+    let both = read(&app, MANIFEST);
+    assert_eq!(both.matches("android:autoVerify=\"true\"").count(), 2, "{both}");
+    app.run(&["withdraw", "host", "marram.example", "--yes"]);
+    let one = read(&app, MANIFEST);
+    assert!(
+        one.contains("android:host=\"log.marram.example\"") && !one.contains("android:host=\"marram.example\""),
+        "{one}"
+    );
+    let folded = both.replace(
+        "<data android:scheme=\"https\" android:host=\"marram.example\" />",
+        "<data android:scheme=\"https\" />\n                <data android:host=\"marram.example\" />\n                <data android:host=\"ring.example\" />",
+    );
+    assert_ne!(folded, both);
+    app.write(MANIFEST, &folded);
+    app.run(&["withdraw", "host", "marram.example", "--yes"]);
+    let left = read(&app, MANIFEST);
+    assert!(
+        left.contains("android:host=\"ring.example\"") && !left.contains("android:host=\"marram.example\""),
+        "{left}"
+    );
+}
+
+#[test]
 fn what_a_plugin_still_requires_is_not_withdrawn_unless_told_to() {
     let app = app();
     let ran = app.run(&["withdraw", "CAMERA", "--yes"]);

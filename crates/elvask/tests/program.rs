@@ -135,7 +135,8 @@ fn explain_knows_rules_permissions_keys_and_capabilities() {
 #[test]
 fn every_command_has_help_with_examples() {
     let folder = tempfile::tempdir().unwrap();
-    for command in ["demo", "survey", "check", "fill", "why", "explain"] {
+    for command in ["demo", "survey", "check", "fill", "why", "explain", "place", "declare", "withdraw", "init", "trim"]
+    {
         let ran = elvask(folder.path(), &[command, "--help"]);
         assert!(ran.code == 0 && ran.out.contains("Examples:"), "{command}\n{}", ran.out);
     }

@@ -340,7 +340,12 @@ pub(super) fn declare_entitlement(
             }
         });
     }
-    let (project, target) = context.surface.target()?;
+    let Some((project, target)) = context.surface.target() else {
+        // Without a project that can be read, it is not known which file signs the app.
+        let steps =
+            format!("Add the capability to the app target in Xcode, which makes its entitlements, and {key} in them.");
+        return Some((context.plist?.root_tag(), Remedy::Manual(steps)));
+    };
     let top = Place { file: project.file, span: elvask_markup::Span::at(0) };
     let Some(file) = ios.entitlements_to_make.filter(|_| value.is_some()) else {
         let steps = format!(
