@@ -154,7 +154,7 @@ fn find(context: &Context<'_>, need: &Need, name: &str, out: &mut Vec<Removal>) 
 /// Returns what takes out of a filter what was asked for: the filter as a whole where it takes nothing else, else the data
 /// that name it; `None` where the filter does not take it.
 fn without(element: Element<'_>, asked: &Query) -> Option<Vec<Edit>> {
-    let named = |one: Element<'_>, local: &str| one.value(ANDROID, local).map(|value| value.into_owned());
+    let named = |one: Element<'_>, local: &str| one.value(ANDROID, local).map(std::borrow::Cow::into_owned);
     let action = asked.action.as_deref();
     if !element.children_named("action").any(|one| named(one, "name").as_deref() == action) {
         return None;
