@@ -187,3 +187,16 @@ fn what_packages_require_is_learnt_from_their_own_files() {
     }
     assert!(percent(agreed, stated) >= 97.0, "{table}\n{details}");
 }
+
+#[test]
+fn a_draft_of_every_package_is_a_sheet() {
+    use elvask_core::sheet::{Sheet, write::draft};
+    for package in packages() {
+        let evidence = learn(&package.files, Path::new("/package"));
+        let text = draft("wader", Some("1.0.0"), &[], &evidence);
+        let (sheet, problems) = Sheet::parse(&text, None);
+        assert_eq!(problems, [], "{}\n{text}", package.name);
+        let wanted = evidence.requirements.iter().filter(|learned| !learned.brought).count();
+        assert_eq!(sheet.requires.len(), wanted, "{}\n{text}", package.name);
+    }
+}
