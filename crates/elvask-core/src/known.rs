@@ -1,7 +1,5 @@
 //! What is known of each plugin of an app, and from where: from a sheet, else from its own files.
 
-use std::path::Path;
-
 use elvask_platform::Platform;
 
 use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
@@ -119,8 +117,7 @@ pub fn of_plugin(app: &App, plugin: &Plugin) -> Known {
 
 /// Gathers what the files of a package by itself show.
 #[must_use]
-pub fn of_package(root: &Path, name: &str, version: Option<String>, evidence: &Evidence) -> Known {
-    let _ = root;
+pub fn of_package(name: &str, version: Option<String>, evidence: &Evidence) -> Known {
     let mut platforms: Vec<_> = evidence.requirements.iter().map(|learned| learned.need.platform()).collect();
     platforms.sort_unstable();
     platforms.dedup();

@@ -519,11 +519,20 @@ impl Citation {
         let quote = quote(&file.text, place.span.start);
         Citation { kind, file: file.shown.clone(), line: at.line, column: at.column, quote }
     }
+
+    /// Makes one of a byte offset in a text that is not kept; `file` is the name of the text.
+    #[must_use]
+    pub(crate) fn in_text(kind: EvidenceKind, file: &str, text: &str, at: usize) -> Self {
+        let before = text.get(..at).unwrap_or_default();
+        let line = before.bytes().filter(|byte| *byte == b'\n').count() + 1;
+        let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
+        Citation { kind, file: file.to_owned(), line, column, quote: quote(text, at) }
+    }
 }
 
 /// Returns the line around a byte offset as it can be shown: trimmed, clean and not overlong.
 #[must_use]
-pub fn quote(text: &str, at: usize) -> String {
+fn quote(text: &str, at: usize) -> String {
     let at = (0..=at.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
     let (before, after) = text.split_at(at);
     let start = before.rfind('\n').map_or(0, |at| at + 1);

@@ -7,7 +7,7 @@ use regex_lite::Regex;
 
 use super::Learned;
 use super::gather::Found;
-use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, Strength, When, quote};
+use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, Strength, When};
 
 /// The deepest chain of names that is followed.
 const MAX_STEPS: usize = 12;
@@ -17,10 +17,7 @@ fn pattern(text: &str) -> Option<Regex> {
 }
 
 fn cited(text: &str, shown: &str, at: usize) -> Citation {
-    let before = text.get(..at).unwrap_or_default();
-    let line = before.matches('\n').count() + 1;
-    let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
-    Citation { kind: EvidenceKind::Build, file: shown.to_owned(), line, column, quote: quote(text, at) }
+    Citation::in_text(EvidenceKind::Build, shown, text, at)
 }
 
 fn learned(name: &str, need: Need, strength: Strength, citation: Citation) -> Learned {
@@ -139,7 +136,7 @@ impl Script<'_> {
                     [one, other].into_iter().flatten().max_by_key(|stated| stated.level)
                 }
                 (_, [_, fallback, ..]) => again(fallback).map(replaceable),
-                (_, [key]) => self.property(key).or_else(|| self.default_inside(name, key, steps)).map(replaceable),
+                (_, [key]) => self.property(key).or_else(|| self.entry(key, steps)).map(replaceable),
                 _ => None,
             };
         }
@@ -194,11 +191,6 @@ impl Script<'_> {
             |name: &str| name == key || name.strip_suffix(key).is_some_and(|prefix| prefix.ends_with(['_', '.']));
         let (_, value) = pairs.find(|(name, _)| fits(name))?;
         Some(Stated { level: value.parse().ok()?, replaceable: false })
-    }
-
-    /// Looks for a default inside of the function that is called: `safeExtGet(name) { … : versions[name] }`.
-    fn default_inside(&self, _function: &str, key: &str, steps: usize) -> Option<Stated> {
-        self.entry(key, steps)
     }
 
     /// Looks a path up in `package.json`, where a variable holds what was read of it.
@@ -302,9 +294,7 @@ pub(super) fn named_manifests(text: &str, folder: &Path) -> Vec<PathBuf> {
         }
         all.push((folder.join(path), branch(plain.get(..whole.start()).unwrap_or_default())));
     }
-    let newest: Vec<_> =
-        all.iter().filter(|(_, branch)| *branch != Branch::Old).map(|(path, _)| path.clone()).collect();
-    if newest.is_empty() && all.iter().all(|(_, branch)| *branch == Branch::Old) { Vec::new() } else { newest }
+    all.iter().filter(|(_, branch)| *branch != Branch::Old).map(|(path, _)| path.clone()).collect()
 }
 
 /// In which branch of a script something stands.

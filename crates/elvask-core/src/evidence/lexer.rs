@@ -139,10 +139,10 @@ pub(super) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
                 stack.push(compiled_if(condition));
             }
             "else" => {
+                // What a setting of the build decides stays its choice on the other side.
                 let other = match stack.pop() {
-                    Some(Compiled::Never) | None => Compiled::Always,
-                    Some(Compiled::Always) if out.last().is_some() => Compiled::Always,
-                    Some(other) => other,
+                    Some(Compiled::Chosen) => Compiled::Chosen,
+                    _ => Compiled::Always,
                 };
                 stack.push(other);
             }

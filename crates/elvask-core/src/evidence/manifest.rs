@@ -7,7 +7,7 @@ use elvask_markup::xml::{Document, Element};
 
 use super::gather::Found;
 use super::{Learned, Thing, pieces_of};
-use crate::requirement::{Citation, Component, EvidenceKind, Kind, MIN_LEVEL, Need, Owner, Strength, When, quote};
+use crate::requirement::{Citation, Component, EvidenceKind, Kind, MIN_LEVEL, Need, Owner, Strength, When};
 use crate::surface::{ANDROID, TOOLS, full_class, read_query};
 
 /// The largest manifest that is taken out of an archive, in bytes.
@@ -55,10 +55,6 @@ pub(super) fn read_plugin_xml(text: &str, shown: &str, found: &mut Found) {
         if !declares || name.contains(['$', '{']) {
             continue;
         }
-        let before = text.get(..piece.span.start).unwrap_or_default();
-        let line = before.matches('\n').count() + 1;
-        let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
-        let (file, quote) = (shown.to_owned(), quote(text, piece.span.start));
         found.add(Learned {
             name,
             need,
@@ -66,7 +62,7 @@ pub(super) fn read_plugin_xml(text: &str, shown: &str, found: &mut Found) {
             one_of: None,
             when: When::default(),
             brought: true,
-            citations: vec![Citation { kind: EvidenceKind::Manifest, file, line, column, quote }],
+            citations: vec![Citation::in_text(EvidenceKind::Manifest, shown, text, piece.span.start)],
         });
     }
 }
@@ -130,11 +126,7 @@ fn takes_out(element: Element<'_>) -> bool {
 
 impl Reader<'_> {
     fn citation(&self, span: Span) -> Citation {
-        let before = self.text.get(..span.start).unwrap_or_default();
-        let line = before.matches('\n').count() + 1;
-        let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
-        let quote = quote(self.text, span.start);
-        Citation { kind: EvidenceKind::Manifest, file: self.shown.to_owned(), line, column, quote }
+        Citation::in_text(EvidenceKind::Manifest, self.shown, self.text, span.start)
     }
 
     fn add(&self, element: Element<'_>, name: String, need: Need, brought: bool, found: &mut Found) {

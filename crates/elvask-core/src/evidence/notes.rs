@@ -13,7 +13,7 @@ use super::fragment::{Piece, Thing, pieces_of};
 use super::gather::Found;
 use super::prose::{Section, Verdict, bounds, clauses, section, speaks_of_extension, speaks_of_the_app, verdict};
 use crate::conditions::Range;
-use crate::requirement::{Citation, EvidenceKind, Kind, Need, Strength, When, quote};
+use crate::requirement::{Citation, EvidenceKind, Kind, Need, Strength, When};
 
 /// How much of what was said last is looked at for the name of an attribute, in bytes.
 const RECENT: usize = 800;
@@ -343,16 +343,7 @@ impl Reader<'_, '_> {
     }
 
     fn citation(&self, at: usize) -> Citation {
-        let before = self.source.get(..at).unwrap_or_default();
-        let line = before.matches('\n').count() + 1;
-        let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
-        Citation {
-            kind: EvidenceKind::Readme,
-            file: self.shown.to_owned(),
-            line,
-            column,
-            quote: quote(self.source, at),
-        }
+        Citation::in_text(EvidenceKind::Readme, self.shown, self.source, at)
     }
 
     fn mention(&mut self, mention: Mention, place: usize, clause: &str, judged: Verdict, group: Option<String>) {
@@ -364,7 +355,7 @@ impl Reader<'_, '_> {
             return;
         }
         let citation = self.citation(place);
-        let learned = learned(mention.name, mention.need, judged, clause, None, group, citation);
+        let learned = learned(mention.name, mention.need, judged, clause, group, citation);
         match judged {
             Verdict::Open => self.found.doubt(learned, "the notes name it and do not say whether it is needed"),
             _ if self.section() == Section::Elsewhere => {
@@ -436,7 +427,7 @@ impl Reader<'_, '_> {
             let citation = self.citation(code.place(piece.span.start));
             let words =
                 if bounds(comment, need.platform()) == (When::default(), None) { last_clause(&intro) } else { comment };
-            let learned = learned(name, need, judged, words, piece.text, own_group, citation);
+            let learned = learned(name, need, judged, words, own_group, citation);
             if section == Section::Elsewhere {
                 self.found.doubt(learned, "the notes show it in a part that is not about setting up");
             } else {
@@ -563,7 +554,6 @@ fn learned(
     need: Need,
     judged: Verdict,
     words: &str,
-    _text: Option<String>,
     one_of: Option<String>,
     citation: Citation,
 ) -> Learned {

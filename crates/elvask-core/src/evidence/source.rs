@@ -15,7 +15,7 @@ use super::gather::Found;
 use super::lexer::{Compiled, Conditions, Stretch, Stretches, Style, conditions, stretches};
 use crate::conditions::Range;
 use crate::needs::need_from;
-use crate::requirement::{Citation, EvidenceKind, Need, Strength, When, quote};
+use crate::requirement::{Citation, EvidenceKind, Need, Strength, When};
 
 /// How far behind a symbol the rest of its statement is looked for, in bytes.
 const WINDOW: usize = 600;
@@ -134,12 +134,7 @@ impl Source<'_> {
     }
 
     fn citation(&self, at: usize) -> Citation {
-        let before = self.text.get(..at).unwrap_or_default();
-        let line_start = before.rfind('\n').map_or(0, |end| end + 1);
-        let line = before.bytes().filter(|byte| *byte == b'\n').count() + 1;
-        let column = before.get(line_start..).map_or(0, |start| start.chars().count()) + 1;
-        let (file, quote) = (self.shown.to_owned(), quote(self.text, at));
-        Citation { kind: EvidenceKind::Source, file, line, column, quote }
+        Citation::in_text(EvidenceKind::Source, self.shown, self.text, at)
     }
 
     /// Says whether a name stands by itself, and not in a line that merely brings it in.

@@ -113,7 +113,7 @@ fn counts(known: &Known) -> String {
 /// What a word on the command line means: a plugin of the app around, or the folder of a package.
 enum Meant {
     Plugin(Box<App>, usize),
-    Package { name: String, version: Option<String>, evidence: Evidence, root: PathBuf },
+    Package { name: String, version: Option<String>, evidence: Evidence },
 }
 
 fn find(word: &str, options: &AppOptions, output: &Output) -> Result<Meant, Failure> {
@@ -150,13 +150,13 @@ fn package_at(root: &Path) -> Meant {
     let described = elvask_core::discover::describe_package(&Disk, root);
     let folder = root.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let (name, version) = described.unwrap_or((folder, None));
-    Meant::Package { name, version, evidence, root: root.to_owned() }
+    Meant::Package { name, version, evidence }
 }
 
 fn known_of(meant: &Meant) -> Known {
     match meant {
         Meant::Plugin(app, at) => app.plugins.get(*at).map(|plugin| of_plugin(app, plugin)).unwrap_or_default(),
-        Meant::Package { name, version, evidence, root } => of_package(root, name, version.clone(), evidence),
+        Meant::Package { name, version, evidence } => of_package(name, version.clone(), evidence),
     }
 }
 
@@ -257,7 +257,7 @@ fn draft(options: &SheetDraft, output: &Output) -> Done {
             let evidence = plugin.evidence.as_deref().cloned().unwrap_or_default();
             (plugin.name.clone(), plugin.version.clone(), plugin.platforms.clone(), evidence)
         }
-        (Ok(Meant::Package { name, version, evidence, .. }), _) => (name, version, Vec::new(), evidence),
+        (Ok(Meant::Package { name, version, evidence }), _) => (name, version, Vec::new(), evidence),
         // Notes alone are enough to draft a sheet for a package that is not here.
         (Err(_), Some(_)) => (options.package.clone(), None, Vec::new(), Evidence::default()),
         (Err(failure), None) => return Err(failure),
