@@ -395,9 +395,11 @@ fn plugins(app: &App) -> String {
     }
     let mut out = format!("\n{} {}\n", paint(HEADING, "Plugins"), paint(FAINT, &app.plugins.len().to_string()));
     let row = |plugin: &elvask_core::app::Plugin| {
-        let known = match &plugin.sheet {
-            Some(found) => clean(&app.sources.file(found.file).shown).into_owned(),
-            None => paint(WARNING, "no sheet: nothing is known of what it requires"),
+        let known = match (&plugin.sheet, plugin.evidence.as_deref()) {
+            (Some(found), _) => clean(&app.sources.file(found.file).shown).into_owned(),
+            (None, Some(evidence)) if !evidence.is_empty() => "no sheet: known from its own files".to_owned(),
+            (None, Some(_)) => paint(FAINT, "no sheet: its own files show nothing that it requires"),
+            (None, None) => paint(WARNING, "no sheet: nothing is known of what it requires"),
         };
         vec![clean(&plugin.name).into_owned(), clean(plugin.version.as_deref().unwrap_or_default()).into_owned(), known]
     };

@@ -83,7 +83,7 @@ fn cited_lines(needed: &NeededBy) -> Vec<(&Citation, String, String)> {
             let label = match (at, citation.kind) {
                 (0, EvidenceKind::Sheet) => who(needed),
                 (0, kind) => format!("{} (learnt from {})", who(needed), kind.title()),
-                (_, kind) => format!("and {} shows it too", kind.title()),
+                (_, kind) => format!("and seen in {} too", kind.title()),
             };
             (citation, line, label)
         })
