@@ -100,6 +100,8 @@ pub struct AndroidApp {
     pub keep_rules: Vec<FileId>,
     /// What its source declares to the platform.
     pub in_source: Vec<SourceDeclaration>,
+    /// The texts of its resources, by name, where a filter refers to one.
+    pub strings: Vec<(String, String)>,
 }
 
 /// The manifest of a library.
@@ -393,6 +395,11 @@ impl<'f> Loading<'f> {
     /// Returns the path of a file that has been read.
     pub(crate) fn path(&self, file: FileId) -> &Path {
         &self.sources.file(file).path
+    }
+
+    /// Returns the text of a file that has been read.
+    pub(crate) fn text(&self, file: FileId) -> &str {
+        &self.sources.file(file).text
     }
 
     /// Goes on reading without noting anything; [`Loading::take_sources`] takes back what was read.

@@ -1,11 +1,15 @@
 //! `elvask.toml`: what the app's owner has said once and for all.
 
+mod links;
+
 use elvask_markup::Span;
 use elvask_platform::{capability, ios};
 
 use crate::rules;
 use crate::sheet::Sheet;
 use crate::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
+
+pub use links::{LinkTest, LinksConfig};
 
 /// The name of the file, in the root of the app.
 pub const FILE_NAME: &str = "elvask.toml";
@@ -23,6 +27,8 @@ pub struct Config {
     pub hosts: Vec<Text>,
     /// Schemes under `[links]`.
     pub schemes: Vec<Text>,
+    /// What else is said of links.
+    pub links: LinksConfig,
     /// Findings accepted on purpose.
     pub waivers: Vec<Waiver>,
 }
@@ -161,9 +167,10 @@ fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Config {
             plugins.entries().into_iter().filter_map(|(name, value)| read_plugin(name, value, problems)).collect();
     }
     if let Some(links) = root.table("links", "`[links]`", problems) {
-        links.refuse_others(&["hosts", "schemes", "fingerprints", "routes", "tests"], problems);
+        links.refuse_others(&["hosts", "schemes", "fingerprints", "site", "routes", "tests"], problems);
         config.hosts = links.texts("hosts", false, problems);
         config.schemes = links.texts("schemes", false, problems);
+        config.links = self::links::read(&links, problems);
     }
     config.waivers = root
         .tables("waivers", "a waiver", problems)
@@ -266,9 +273,9 @@ app_id = "knot-48210077"
 [links]
 hosts = ["marram.example"]
 schemes = ["marram"]
-fingerprints = ["14:6D"]
 [[links.routes]]
 path = "/site"
+opens = "Site page"
 [[waivers]]
 rule = "purpose-vague"
 subject = "NSCameraUsageDescription"

@@ -20,6 +20,7 @@ pub mod gradle;
 mod hash;
 pub mod init;
 pub mod known;
+pub mod link;
 pub mod merge;
 mod met;
 pub mod msbuild;

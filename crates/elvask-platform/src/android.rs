@@ -126,6 +126,9 @@ pub fn level_of_version(version: u32) -> Option<u32> {
     })
 }
 
+/// The newest level that the tables know.
+pub const NEWEST_LEVEL: u32 = 36;
+
 /// The start of the names of the platform's own permissions.
 pub const PERMISSION_PREFIX: &str = "android.permission.";
 

@@ -225,6 +225,31 @@ pub fn entitlement(key: &str) -> Option<&'static Entitlement> {
     entitlements().iter().find(|known| known.key == key)
 }
 
+/// The newest version of the system that the tables know.
+pub const NEWEST_VERSION: (u32, u32) = (26, 0);
+
+/// Goes through the codes of languages that an association file's `$(lang)` stands for.
+pub fn language_codes() -> impl Iterator<Item = &'static str> {
+    codes("lang")
+}
+
+/// Goes through the codes of regions that an association file's `$(region)` stands for.
+pub fn region_codes() -> impl Iterator<Item = &'static str> {
+    codes("region")
+}
+
+fn codes(kind: &'static str) -> impl Iterator<Item = &'static str> {
+    let table = rows(include_str!("../data/ios-codes.tsv")).filter(move |row| row.cell(0) == kind);
+    table.flat_map(|row| row.words(1))
+}
+
+/// Returns what the system opens for a scheme that it keeps for itself; `None` for one that an app may declare. Case does not count.
+#[must_use]
+pub fn reserved_scheme(scheme: &str) -> Option<&'static str> {
+    let mut table = rows(include_str!("../data/ios-reserved-schemes.tsv"));
+    table.find(|row| row.cell(0).eq_ignore_ascii_case(scheme)).map(|row| row.cell(1))
+}
+
 /// A value of `UIBackgroundModes`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct BackgroundMode {

@@ -11,6 +11,7 @@ use super::folders;
 use crate::app::{AndroidApp, Choice, LibraryManifest, LoadError, Loading, Plugin};
 use crate::files::{Files, normal};
 use crate::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};
+use crate::link::pattern::unescape;
 use crate::merge::Library;
 use crate::source::{FileId, read_text};
 
@@ -50,6 +51,7 @@ pub(crate) fn find(
         judged,
         keep_rules: Vec::new(),
         in_source: Vec::new(),
+        strings: Vec::new(),
     };
     Ok(Some(with_manifests(loading, app, plugins)))
 }
@@ -90,6 +92,7 @@ pub(crate) fn with_manifests(loading: &mut Loading<'_>, mut app: AndroidApp, plu
             app.manifests.extend(loading.read(&path, &shown).map(|(file, _)| (path, file)));
         }
     }
+    app.strings = strings(loading, &app);
     app.libraries = libraries(loading, &app, plugins);
     app.keep_rules = keep_rules(loading, &app);
     let judged: Vec<_> = app.judged().cloned().collect();
@@ -101,6 +104,32 @@ pub(crate) fn with_manifests(loading: &mut Loading<'_>, mut app: AndroidApp, plu
         app.min_level = known.min_by_key(|variant| variant.min_level.value).unwrap_or(first).min_level.clone();
     }
     app
+}
+
+/// Reads the texts to which the data of a filter refers: the usual ones of the app's own resources.
+fn strings(loading: &mut Loading<'_>, app: &AndroidApp) -> Vec<(String, String)> {
+    let refers = |text: &str| {
+        text.split("<data").skip(1).any(|rest| rest.split('>').next().is_some_and(|tag| tag.contains("@string/")))
+    };
+    let folders: Vec<_> = app.manifests.iter().filter_map(|(path, _)| Some(path.parent()?.to_path_buf())).collect();
+    if !app.manifests.iter().any(|(_, file)| refers(loading.text(*file))) {
+        return Vec::new();
+    }
+    let mut out = Vec::new();
+    for folder in folders {
+        for values in [folder.join("res/values"), folder.join("Resources/values")] {
+            for (name, _) in loading.files.list(&values).into_iter().filter(|(name, _)| name.ends_with(".xml")) {
+                let Ok(text) = read_text(loading.files, &values.join(&name)) else { continue };
+                let Ok(document) = Document::parse(text) else { continue };
+                let texts = document.root().children_named("string");
+                out.extend(texts.filter_map(|one| {
+                    let name = one.value_of(one.attribute_written("name")?).into_owned();
+                    Some((name, unescape(one.text().trim().trim_matches('"')).into_owned()))
+                }));
+            }
+        }
+    }
+    out
 }
 
 /// Reads the files of keep rules that the release build takes from the module's own folder.

@@ -184,6 +184,7 @@ pub(crate) fn android(loading: &mut Loading<'_>, plugins: &[Plugin]) -> Option<A
         libraries: Vec::new(),
         keep_rules: Vec::new(),
         in_source,
+        strings: Vec::new(),
     };
     Some(super::android::with_manifests(loading, app, plugins))
 }

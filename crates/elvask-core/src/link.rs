@@ -1,0 +1,235 @@
+//! Links: which entry of an app a link opens, on which device, and why.
+//!
+//! The platforms' own rules stand in [`filter`] and [`pattern`] (intent filters), [`association`] (the files of websites), [`android`] and [`ios`]
+//! (what a device makes of both). [`route`] holds what the app itself means its links to be.
+
+pub mod android;
+pub mod association;
+
+pub mod entries;
+pub mod expect;
+pub mod filter;
+pub mod index;
+pub mod ios;
+pub mod pattern;
+pub mod route;
+pub mod url;
+
+use elvask_platform::{Platform, Version};
+use serde::Serialize;
+
+use crate::check::Context;
+use crate::source::Place;
+use android::AndroidLinks;
+use association::Website;
+use ios::IosLinks;
+use url::Link;
+
+/// What comes of a link.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Outcome {
+    /// The app opens.
+    App,
+    /// A person is asked.
+    Chooser,
+    /// The browser opens.
+    Browser,
+    /// Nothing opens, or another app that is not known here.
+    Nothing,
+}
+
+impl Outcome {
+    /// Returns the word for it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Outcome::App => "app",
+            Outcome::Chooser => "chooser",
+            Outcome::Browser => "browser",
+            Outcome::Nothing => "nothing",
+        }
+    }
+}
+
+/// An entry of the app that takes a link.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Hit {
+    /// The full class name; an alias by its own name; `None` on iOS.
+    pub component: Option<String>,
+    /// Where the filter, the URL type or the domain stands.
+    pub place: Place,
+}
+
+/// How an app is told of a link, by the state that it is in.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Delivery {
+    /// It does not run.
+    pub closed: String,
+    /// It runs and is not seen.
+    pub background: String,
+    /// It is in front.
+    pub foreground: String,
+}
+
+/// What one platform does with a link.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Attempt {
+    /// What opens.
+    pub outcome: Outcome,
+    /// The entries of the app that take it.
+    pub entries: Vec<Hit>,
+    /// Whether the website vouches for the app; `None` where that is not known or plays no part.
+    pub verified: Option<bool>,
+    /// The rule that decided, in a sentence without a full stop.
+    pub because: String,
+    /// How the app is told, where it may be.
+    pub delivery: Option<Delivery>,
+    /// What a chooser shows.
+    pub choices: Vec<String>,
+    /// What else a person should know, in sentences without a full stop.
+    pub notes: Vec<String>,
+}
+
+impl Attempt {
+    /// Makes an attempt that does not reach the app.
+    #[must_use]
+    pub fn without(outcome: Outcome, verified: Option<bool>, because: String) -> Self {
+        Attempt {
+            outcome,
+            entries: Vec::new(),
+            verified,
+            because,
+            delivery: None,
+            choices: Vec::new(),
+            notes: Vec::new(),
+        }
+    }
+}
+
+/// The device that a link is tried on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Device {
+    /// Android's level.
+    pub level: u32,
+    /// iOS's version.
+    pub version: Version,
+}
+
+impl Default for Device {
+    fn default() -> Self {
+        Device { level: AndroidLinks::newest(), version: ios::newest() }
+    }
+}
+
+/// All of an app that links can start, on both platforms.
+#[derive(Debug, Clone, Default)]
+pub struct AppLinks {
+    /// By variant.
+    pub android: Vec<(String, AndroidLinks)>,
+    /// On iOS.
+    pub ios: Option<IosLinks>,
+}
+
+impl AppLinks {
+    /// Gathers the links of an app.
+    #[must_use]
+    pub fn of(context: &Context<'_>) -> Self {
+        let config = &context.app.config;
+        let fingerprints: Vec<String> = config.links.fingerprints.iter().map(|one| one.text.clone()).collect();
+        let stated = |text: &Option<crate::tomldoc::Text>| text.as_ref().map(|text| text.text.clone());
+        let mut links = AppLinks::default();
+        if let Some(app) = &context.app.android {
+            for effective in &context.variants {
+                let variant = app.variants.iter().find(|variant| variant.name == effective.variant);
+                let id = variant
+                    .and_then(|variant| variant.id.value.clone())
+                    .or_else(|| stated(&config.identity.android_id));
+                let text_of = |reference: &str| {
+                    let name = reference.strip_prefix("@string/")?;
+                    app.strings.iter().find(|(known, _)| known == name).map(|(_, text)| text.clone())
+                };
+                links
+                    .android
+                    .push((effective.variant.clone(), AndroidLinks::of(effective, id, fingerprints.clone(), &text_of)));
+            }
+        }
+        if let Some(app) = &context.app.ios {
+            let settings = context.surface.settings();
+            let setting = |name: &str| {
+                settings
+                    .and_then(|settings| settings.value(name))
+                    .and_then(|value| value.value)
+                    .filter(|value| !value.is_empty())
+            };
+            let resolve = |text: &str| match settings.filter(|_| text.contains('$')) {
+                Some(settings) => settings.expand(text, None).value.unwrap_or_else(|| text.to_owned()),
+                None => text.to_owned(),
+            };
+            links.ios = Some(IosLinks {
+                bundle: app.id.value.clone().or_else(|| stated(&config.identity.ios_id)),
+                team: stated(&config.identity.ios_team).or_else(|| setting("DEVELOPMENT_TEAM")),
+                min_version: app.min_version.value,
+                schemes: context.plist.as_ref().map(ios::schemes_of).unwrap_or_default(),
+                domains: context
+                    .surface
+                    .entitlements()
+                    .map(|(file, list)| ios::domains_of(file, list, &resolve))
+                    .unwrap_or_default(),
+                scenes: context.plist.is_some_and(|plist| plist.entry("UIApplicationSceneManifest").is_some()),
+                file: context.plist.map(|plist| plist.file),
+            });
+        }
+        links
+    }
+
+    /// Returns the Android side of the variant that is looked at where nobody names one: the first.
+    #[must_use]
+    pub fn first_android(&self) -> Option<&AndroidLinks> {
+        self.android.first().map(|(_, links)| links)
+    }
+
+    /// Tries a link on every platform of the app.
+    #[must_use]
+    pub fn open(
+        &self,
+        context: &Context<'_>,
+        link: &Link,
+        device: Device,
+        site: Option<&dyn Website>,
+    ) -> Vec<(Platform, Attempt)> {
+        let mut out = Vec::new();
+        if let Some(android) = self.first_android() {
+            out.push((Platform::Android, android.open(link, device.level, site, context.sources)));
+        }
+        if let Some(ios) = &self.ios {
+            out.push((Platform::Ios, ios.open(link, device.version, site, context.sources)));
+        }
+        out
+    }
+
+    /// Returns the hosts whose links the app declares on either platform, each once, in small letters.
+    #[must_use]
+    pub fn hosts(&self) -> Vec<String> {
+        let mut hosts: Vec<String> = Vec::new();
+        let android =
+            self.android.iter().flat_map(|(_, links)| links.link_filters()).filter(|(_, filter)| filter.is_web());
+        let android =
+            android.flat_map(|(_, filter)| filter.hosts().into_iter().map(str::to_ascii_lowercase).collect::<Vec<_>>());
+        let ios = self.ios.iter().flat_map(|links| &links.domains).filter(|domain| domain.service == "applinks");
+        for host in android.chain(ios.map(|domain| domain.host.to_ascii_lowercase())) {
+            if !hosts.contains(&host) && is_plain_host(&host) {
+                hosts.push(host);
+            }
+        }
+        hosts
+    }
+}
+
+/// Says whether a host is one that could be asked: no reference, no placeholder, no bare wildcard.
+#[must_use]
+pub fn is_plain_host(host: &str) -> bool {
+    let name = association::looked_up_at(host);
+    let letter = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '.' | '-' | '_');
+    !name.is_empty() && name.contains('.') && name.chars().all(letter) && !name.starts_with('.') && !name.contains("..")
+}

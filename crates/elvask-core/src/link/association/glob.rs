@@ -1,0 +1,219 @@
+//! The patterns of iOS's association file.
+//!
+//! Source: "Supporting associated domains" and "applinks.Details.Components" in the platform's documentation. All ways in which a pattern can
+//! match are followed at once, so no pattern takes long.
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+
+use elvask_platform::ios;
+
+/// The most ways that are kept of one variable, and the longest pattern, in characters: files come from elsewhere.
+const MAX_VALUES: usize = 4096;
+const MAX_PATTERN: usize = 8192;
+
+/// The variables of a file: names with the texts that may stand for them.
+pub(crate) type Variables = BTreeMap<String, Vec<String>>;
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Token {
+    /// This character.
+    Letter(char),
+    /// Any one character.
+    One,
+    /// Any run of characters, also none.
+    Run,
+    /// One character of a class.
+    Class(Class),
+    /// One of several texts.
+    OneOf(Vec<Vec<Token>>),
+    /// Nothing at all matches.
+    Never,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Class {
+    Alpha,
+    Upper,
+    Lower,
+    Alnum,
+    Digit,
+    Xdigit,
+}
+
+impl Class {
+    fn of(name: &str) -> Option<Class> {
+        Some(match name {
+            "alpha" => Class::Alpha,
+            "upper" => Class::Upper,
+            "lower" => Class::Lower,
+            "alnum" => Class::Alnum,
+            "digit" => Class::Digit,
+            "xdigit" => Class::Xdigit,
+            _ => return None,
+        })
+    }
+
+    fn holds(self, letter: char) -> bool {
+        match self {
+            Class::Alpha => letter.is_ascii_alphabetic(),
+            Class::Upper => letter.is_ascii_uppercase(),
+            Class::Lower => letter.is_ascii_lowercase(),
+            Class::Alnum => letter.is_ascii_alphanumeric(),
+            Class::Digit => letter.is_ascii_digit(),
+            Class::Xdigit => letter.is_ascii_hexdigit(),
+        }
+    }
+}
+
+/// A pattern that is ready to be held against texts.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Glob {
+    tokens: Vec<Token>,
+    /// Whether case counts.
+    case: bool,
+    /// Names of variables that nothing defines; such a pattern matches nothing.
+    pub(crate) unknown: Vec<String>,
+}
+
+impl Glob {
+    /// Prepares a pattern. Without `variables`, as in `paths` and before iOS 13.5, `$(…)` is text.
+    pub(crate) fn new(pattern: &str, case: bool, variables: Option<&Variables>) -> Self {
+        let mut glob = Glob { tokens: Vec::new(), case, unknown: Vec::new() };
+        if pattern.chars().nth(MAX_PATTERN).is_some() {
+            glob.tokens.push(Token::Never);
+            return glob;
+        }
+        let mut rest = pattern;
+        while let Some(letter) = rest.chars().next() {
+            let name = variables.and_then(|_| rest.strip_prefix("$(")?.split_once(')'));
+            if let (Some(variables), Some((name, behind))) = (variables, name) {
+                let token = variable(name, variables).unwrap_or_else(|| {
+                    glob.unknown.push(name.to_owned());
+                    Token::Never
+                });
+                glob.tokens.push(token);
+                rest = behind;
+                continue;
+            }
+            glob.tokens.push(plain(letter));
+            rest = rest.get(letter.len_utf8()..).unwrap_or_default();
+        }
+        glob
+    }
+
+    /// Says whether the whole of a text fits.
+    pub(crate) fn matches(&self, text: &str) -> bool {
+        let fold = |letter: char| if self.case { letter } else { letter.to_lowercase().next().unwrap_or(letter) };
+        let text: Vec<char> = text.chars().map(fold).collect();
+        let mut at = vec![false; text.len() + 1];
+        if let Some(first) = at.first_mut() {
+            *first = true;
+        }
+        let at = self.run(&self.tokens, &text, at);
+        at.last().copied().unwrap_or(false)
+    }
+
+    /// Moves the places that are reached over some tokens.
+    fn run(&self, tokens: &[Token], text: &[char], mut at: Vec<bool>) -> Vec<bool> {
+        for token in tokens {
+            let step = |fits: &dyn Fn(char) -> bool, at: &[bool]| {
+                let mut next = vec![false; at.len()];
+                for ((reached, letter), place) in at.iter().zip(text).zip(next.iter_mut().skip(1)) {
+                    *place = *reached && fits(*letter);
+                }
+                next
+            };
+            at = match token {
+                Token::Never => vec![false; at.len()],
+                Token::One => step(&|_| true, &at),
+                Token::Letter(wanted) => {
+                    let folded = if self.case { *wanted } else { wanted.to_lowercase().next().unwrap_or(*wanted) };
+                    step(&|letter| letter == folded, &at)
+                }
+                Token::Class(class) => {
+                    // Without regard to case, a small letter stands for the large one as well.
+                    step(&|letter| class.holds(letter) || (!self.case && class.holds(letter.to_ascii_uppercase())), &at)
+                }
+                Token::Run => {
+                    let mut reached = false;
+                    at.iter()
+                        .map(|here| {
+                            reached |= here;
+                            reached
+                        })
+                        .collect()
+                }
+                Token::OneOf(values) => {
+                    let mut next = vec![false; at.len()];
+                    for value in values {
+                        let reached = self.run(value, text, at.clone());
+                        next.iter_mut().zip(reached).for_each(|(place, reached)| *place |= reached);
+                    }
+                    next
+                }
+            };
+            if !at.contains(&true) {
+                return at;
+            }
+        }
+        at
+    }
+}
+
+fn plain(letter: char) -> Token {
+    match letter {
+        '*' => Token::Run,
+        '?' => Token::One,
+        letter => Token::Letter(letter),
+    }
+}
+
+/// Returns what a variable stands for.
+fn variable(name: &str, variables: &Variables) -> Option<Token> {
+    if let Some(class) = Class::of(name) {
+        return Some(Token::Class(class));
+    }
+    let values: Vec<Cow<'_, str>> = match name {
+        "lang" => ios::language_codes().map(Cow::Borrowed).collect(),
+        "region" => ios::region_codes().map(Cow::Borrowed).collect(),
+        _ => variables.get(name)?.iter().map(|value| Cow::Borrowed(value.as_str())).collect(),
+    };
+    // The values of a variable hold wildcards and no other variables.
+    Some(Token::OneOf(values.iter().take(MAX_VALUES).map(|value| value.chars().map(plain).collect()).collect()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn matches(pattern: &str, text: &str) -> bool {
+        let variables = Variables::from([("food".to_owned(), vec!["mussel".to_owned(), "cockle*".to_owned()])]);
+        Glob::new(pattern, true, Some(&variables)).matches(text)
+    }
+
+    #[test]
+    fn wildcards_cover_the_whole_text() {
+        assert!(matches("/buy/*", "/buy/") && matches("/buy/*", "/buy/1/2") && !matches("/buy/*", "/buy"));
+        assert!(matches("/?*", "/a") && !matches("/?*", "/") && matches("*", ""));
+        assert!(matches("/*/x/*", "/a/b/x/c"), "a run goes back where it must");
+        assert!(!matches("/buy", "/buy/1"));
+    }
+
+    #[test]
+    fn variables_stand_for_their_values() {
+        assert!(matches("/$(food)", "/mussel") && matches("/$(food)", "/cockles") && !matches("/$(food)", "/limpet"));
+        assert!(matches("/$(digit)$(digit)", "/42") && !matches("/$(digit)", "/a"));
+        assert!(
+            matches("/$(lang)/x", "/nl/x") && matches("/$(lang)-$(region)", "/nl-NL") && !matches("/$(lang)", "/qq")
+        );
+        assert!(!matches("/$(Food)", "/mussel"), "names have case");
+        assert_eq!(Glob::new("/$(nothing)", true, Some(&Variables::new())).unknown, ["nothing"]);
+    }
+
+    #[test]
+    fn a_pattern_that_could_take_for_ever_does_not() {
+        let pattern = "*a".repeat(2000);
+        assert!(!Glob::new(&pattern, true, None).matches(&"a".repeat(1900)));
+    }
+}

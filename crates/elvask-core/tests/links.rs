@@ -1,0 +1,290 @@
+//! What links open, held against vectors that were written down from the platforms' documentation, each with its sentence.
+
+use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
+
+use elvask_core::Version;
+use elvask_core::app::App;
+use elvask_core::check::Context;
+use elvask_core::files::Memory;
+use elvask_core::link::AppLinks;
+use elvask_core::link::association::{Answer, Document, Served, Website};
+use elvask_core::link::url::Link;
+use elvask_core::needs::Settings;
+use elvask_core::surface::Surface;
+
+const ID: &str = "example.marram.fieldlog";
+const TEAM: &str = "A1B2C3D4E5";
+
+/// A website of which each host has what the vectors say.
+#[derive(Default)]
+struct Site {
+    files: HashMap<(String, Document), String>,
+}
+
+impl Website for Site {
+    fn ask(&self, host: &str, document: Document) -> Served {
+        let at = format!("https://{host}/{}", document.path());
+        match self.files.get(&(host.to_owned(), document)) {
+            Some(text) => Served::File(Answer {
+                at,
+                status: Some(200),
+                location: None,
+                content_type: Some("application/json".to_owned()),
+                body: Arc::from(text.as_bytes()),
+                milliseconds: None,
+            }),
+            None => Served::Absent { at },
+        }
+    }
+
+    fn ask_root(&self, host: &str) -> Served {
+        Served::Absent { at: host.to_owned() }
+    }
+}
+
+/// A part of a file of vectors.
+#[derive(Default)]
+struct Block {
+    title: String,
+    directives: Vec<(String, String)>,
+    body: String,
+    vectors: Vec<[String; 4]>,
+}
+
+impl Block {
+    fn has(&self, name: &str) -> bool {
+        self.directives.iter().any(|(known, _)| known == name)
+    }
+
+    fn all<'b>(&'b self, name: &'b str) -> impl Iterator<Item = &'b str> {
+        self.directives.iter().filter(move |(known, _)| known == name).map(|(_, value)| value.as_str())
+    }
+}
+
+fn blocks(text: &str) -> Vec<Block> {
+    let mut blocks: Vec<Block> = Vec::new();
+    for line in text.lines().filter(|line| !line.is_empty() && !line.starts_with('#')) {
+        if let Some(title) = line.strip_prefix("== ") {
+            blocks.push(Block { title: title.to_owned(), ..Block::default() });
+            continue;
+        }
+        let block = blocks.last_mut().expect("a block starts with ==");
+        let cells: Vec<_> = line.split(" | ").collect();
+        if let Some(directive) = line.strip_prefix('!') {
+            let (name, value) = directive.split_once(' ').unwrap_or((directive, ""));
+            block.directives.push((name.to_owned(), value.to_owned()));
+        } else if let [level, outcome, link, sentence] = cells.as_slice() {
+            assert!(
+                sentence.ends_with('.') && sentence.len() > 20,
+                "{}: a vector needs its sentence: {line}",
+                block.title
+            );
+            block.vectors.push([*level, *outcome, *link, *sentence].map(str::to_owned));
+        } else {
+            assert!(block.vectors.is_empty(), "{}: {line}", block.title);
+            block.body.push_str(line);
+        }
+    }
+    blocks
+}
+
+fn with_context<T>(tree: &Memory, look: impl FnOnce(&Context<'_>, &AppLinks) -> T) -> T {
+    let app = App::load(tree, Path::new("/app"), &[]).expect("the app can be read");
+    let surface = Surface::read(&app, &app.sources);
+    let settings = Settings::default();
+    let context = Context::new(&app, &app.sources, &surface, &settings);
+    look(&context, &AppLinks::of(&context))
+}
+
+fn fingerprint(pair: &str) -> String {
+    vec![pair; 32].join(":")
+}
+
+fn android_app(block: &Block) -> Memory {
+    let filter = |attributes: &str, body: &str| {
+        let usual = "<action android:name=\"android.intent.action.VIEW\"/><category android:name=\"android.intent.category.DEFAULT\"/><category android:name=\"android.intent.category.BROWSABLE\"/>";
+        let own = block.body.contains("<action")
+            || block.all("filter").any(|word| word == "bare")
+            || body.contains("<action");
+        format!("<intent-filter {attributes}>{}{body}</intent-filter>", if own { "" } else { usual })
+    };
+    let verified = if block.has("filter") { "" } else { "android:autoVerify=\"true\"" };
+    let activity = block.all("activity").next().unwrap_or("android:exported=\"true\"");
+    let activity = if block.has("unstated") { "" } else { activity };
+    let main = filter(verified, &block.body);
+    let more: String = block.all("other-filter").map(|body| filter("", body)).collect();
+    let twice = if block.has("two-filters") { main.clone() } else { String::new() };
+    let inside = if block.has("alias") || block.has("alias-for-nothing") {
+        String::new()
+    } else {
+        format!("{main}{twice}{more}")
+    };
+    let mut components = format!("<activity android:name=\".Main\" {activity}>{inside}</activity>");
+    if block.has("twice") || block.has("twice-lower") {
+        let lower = if block.has("twice-lower") { "android:priority=\"-1\"" } else { verified };
+        components.push_str(&format!(
+            "<activity android:name=\".Other\" android:exported=\"true\">{}</activity>",
+            filter(lower, &block.body)
+        ));
+    }
+    let target = if block.has("alias-for-nothing") { ".Gone" } else { ".Main" };
+    if block.has("alias") || block.has("alias-for-nothing") {
+        components.push_str(&format!("<activity-alias android:name=\".Links\" android:exported=\"true\" android:targetActivity=\"{target}\">{main}</activity-alias>"));
+    }
+    let application = block.all("application").next().unwrap_or_default();
+    let manifest = format!(
+        "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\"><application {application}>{components}</application></manifest>"
+    );
+    let target = block.all("target").next().unwrap_or("35");
+    let min = block.all("min").next().unwrap_or("15");
+    let gradle = format!(
+        "plugins {{ id 'com.android.application' }}\nandroid {{\n  namespace 'example.marram'\n  defaultConfig {{\n    applicationId '{ID}'\n    minSdk {min}\n    targetSdk {target}\n  }}\n}}\n"
+    );
+    Memory::app([
+        ("package.json", "{}"),
+        ("elvask.toml", format!("elvask = 1\n[links]\nfingerprints = ['{}']\n", fingerprint("AB")).as_str()),
+        ("android/app/build.gradle", gradle.as_str()),
+        ("android/app/src/main/AndroidManifest.xml", manifest.as_str()),
+        (
+            "android/app/src/main/res/values/strings.xml",
+            "<resources><string name=\"link_host\">h.example</string></resources>",
+        ),
+    ])
+}
+
+fn android_site(block: &Block) -> Option<Site> {
+    let mut site = Site::default();
+    for told in block.all("site") {
+        let (host, what) = told.split_once(' ').expect("a host and what it has");
+        let statement = |relation: &str, package: &str, print: &str| {
+            format!(
+                r#"{{"relation":["delegate_permission/common.{relation}"],"target":{{"namespace":"android_app","package_name":"{package}","sha256_cert_fingerprints":["{}"]}}}}"#,
+                fingerprint(print)
+            )
+        };
+        let text = match what {
+            "ok" => format!("[{}]", statement("handle_all_urls", ID, "AB")),
+            "other-package" => format!("[{}]", statement("handle_all_urls", "example.other", "AB")),
+            "other-fingerprint" => format!("[{}]", statement("handle_all_urls", ID, "CD")),
+            "other-relation" => format!("[{}]", statement("get_login_creds", ID, "AB")),
+            "object" => statement("handle_all_urls", ID, "AB"),
+            _ => continue,
+        };
+        site.files.insert((host.to_owned(), Document::AssetLinks), text);
+    }
+    block.has("site").then_some(site)
+}
+
+#[test]
+fn android_opens_what_its_documentation_says() {
+    let blocks = blocks(include_str!("links/android.txt"));
+    let (mut wrong, mut count) = (Vec::new(), 0);
+    for block in &blocks {
+        let site = android_site(block);
+        with_context(&android_app(block), |context, links| {
+            let android = links.first_android().expect("an Android app");
+            for [level, wanted, link, sentence] in &block.vectors {
+                count += 1;
+                let level: u32 = level.parse().expect("a level");
+                let (got, because) = match link.strip_prefix("SEND") {
+                    Some(rest) => {
+                        let (many, mime) = rest.split_once(' ').expect("an action and a type");
+                        let action = format!("android.intent.action.SEND{many}");
+                        let taken = android.refusal(level).is_none() && !android.share(&action, mime, level).is_empty();
+                        (if taken { "yes" } else { "no" }, String::new())
+                    }
+                    None => {
+                        let link = Link::parse(link).expect("a link");
+                        let attempt =
+                            android.open(&link, level, site.as_ref().map(|site| site as &dyn Website), context.sources);
+                        (attempt.outcome.word(), attempt.because)
+                    }
+                };
+                if got != wanted {
+                    wrong.push(format!(
+                        "{}: {link} at {level}: {got}, not {wanted} ({sentence})\n    {because}",
+                        block.title
+                    ));
+                }
+            }
+        });
+    }
+    assert!(wrong.is_empty(), "{} of {count} are wrong:\n{}", wrong.len(), wrong.join("\n"));
+    assert!(count >= 150, "{count} vectors");
+}
+
+fn ios_app(block: &Block) -> Memory {
+    let project = "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; }; T = { name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; }; L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; DEVELOPMENT_TEAM = A1B2C3D4E5; IPHONEOS_DEPLOYMENT_TARGET = MIN; CODE_SIGN_ENTITLEMENTS = Marram/App.entitlements; }; }; }; rootObject = P; }";
+    let min = block.all("min").next().unwrap_or("8.0");
+    let mut domains: Vec<_> = block.all("domain").collect();
+    if domains.is_empty() && !block.has("no-domain") {
+        domains.push("applinks:h.example");
+    }
+    let strings = |values: &[&str]| values.iter().map(|value| format!("<string>{value}</string>")).collect::<String>();
+    let schemes: Vec<_> = block.all("scheme").collect();
+    let plist = format!(
+        "<plist version=\"1.0\"><dict><key>CFBundleURLTypes</key><array><dict><key>CFBundleURLSchemes</key><array>{}</array></dict></array></dict></plist>",
+        strings(&schemes)
+    );
+    let entitlements = format!(
+        "<plist version=\"1.0\"><dict><key>com.apple.developer.associated-domains</key><array>{}</array></dict></plist>",
+        strings(&domains)
+    );
+    Memory::app([
+        ("package.json", "{}"),
+        ("ios/Marram.xcodeproj/project.pbxproj", project.replace("MIN", min).as_str()),
+        ("ios/Marram/Info.plist", plist.as_str()),
+        ("ios/Marram/App.entitlements", entitlements.as_str()),
+    ])
+}
+
+fn ios_site(block: &Block) -> Option<Site> {
+    if block.has("no-site") || block.has("scheme") {
+        return None;
+    }
+    let mut site = Site::default();
+    let whole = block.all("file").next().map(str::to_owned);
+    let old = block.all("old").next();
+    let apps = if block.has("apps") { "\"apps\": [], " } else { "" };
+    let entry = match old {
+        Some(old) => Some(format!("\"appID\": \"{TEAM}.{ID}\", {old}")),
+        None if block.body.is_empty() => None,
+        None => Some(format!("\"appIDs\": [\"{TEAM}.{ID}\"], {}", block.body)),
+    };
+    let made = entry.map(|entry| format!("{{ \"applinks\": {{ {apps}\"details\": [ {{ {entry} }} ] }} }}"));
+    if let Some(text) = whole.or(made) {
+        site.files.insert(("h.example".to_owned(), Document::AppleAssociation), text);
+    }
+    Some(site)
+}
+
+#[test]
+fn ios_opens_what_its_documentation_says() {
+    let blocks = blocks(include_str!("links/ios.txt"));
+    let (mut wrong, mut count) = (Vec::new(), 0);
+    for block in &blocks {
+        let site = ios_site(block);
+        with_context(&ios_app(block), |context, links| {
+            let ios = links.ios.as_ref().expect("an iOS app");
+            for [version, wanted, link, sentence] in &block.vectors {
+                count += 1;
+                let version = Version::parse(version).expect("a version");
+                let tried = Link::parse(link).expect("a link");
+                let attempt =
+                    ios.open(&tried, version, site.as_ref().map(|site| site as &dyn Website), context.sources);
+                if attempt.outcome.word() != wanted {
+                    wrong.push(format!(
+                        "{}: {link} on {version}: {}, not {wanted} ({sentence})\n    {}",
+                        block.title,
+                        attempt.outcome.word(),
+                        attempt.because
+                    ));
+                }
+            }
+        });
+    }
+    assert!(wrong.is_empty(), "{} of {count} are wrong:\n{}", wrong.len(), wrong.join("\n"));
+    assert!(count >= 80, "{count} vectors");
+}
