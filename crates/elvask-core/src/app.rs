@@ -44,6 +44,8 @@ pub struct App {
     pub config: Config,
     /// Where `elvask.toml` stands, if there is one.
     pub config_file: Option<FileId>,
+    /// The folder that is put on the web, where `elvask.toml` names one.
+    pub site: Option<discover::site::Site>,
     /// The files that sheets want in the platforms' projects.
     pub required: Vec<RequiredFile>,
     /// Every text that was read.
@@ -483,6 +485,7 @@ impl App {
             plugins: Vec::new(),
             config: Config::default(),
             config_file: None,
+            site: None,
             required: Vec::new(),
             sources: Sources::default(),
             faults: Vec::new(),
@@ -574,6 +577,7 @@ impl App {
                 "neither an Android app module nor an Xcode project with an app target was found".to_owned()
             });
         }
+        let site = config.links.site.as_ref().map(|site| discover::site::read(&mut loading, &site.text));
         let Loading { sources, faults, notices, unresolved, .. } = loading;
         let root = root.to_owned();
         Ok(App {
@@ -585,6 +589,7 @@ impl App {
             plugins,
             config,
             config_file,
+            site,
             required,
             sources,
             faults,

@@ -1,12 +1,13 @@
 //! The check: what an app declares, held against what its plugins and platforms require.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
 use crate::app::App;
 use crate::finding::{Finding, Level, Remedy, Want};
+use crate::link::AppLinks;
 use crate::met::is_met;
 use crate::needs::{Answers, GivenPurpose, Needs, Settings, purpose};
 use crate::requirement::{Levels, Requirement};
@@ -39,6 +40,7 @@ pub struct Context<'a> {
     pub settings: &'a Settings,
     /// The levels of the app.
     pub levels: Levels,
+    links: OnceLock<AppLinks>,
 }
 
 impl<'a> Context<'a> {
@@ -54,12 +56,31 @@ impl<'a> Context<'a> {
         let answers = Answers::gather(app, settings, manifest.as_deref(), plist.as_ref());
         let needs = Needs::gather(app, &answers);
         let levels = variants.first().map_or_else(|| app.levels(), |first| first.levels.clone());
-        let mut context =
-            Context { app, sources, surface, manifest, manifests, variants, plist, needs, answers, settings, levels };
+        let links = OnceLock::new();
+        let mut context = Context {
+            app,
+            sources,
+            surface,
+            manifest,
+            manifests,
+            variants,
+            plist,
+            needs,
+            answers,
+            settings,
+            levels,
+            links,
+        };
         let mut needs = std::mem::take(&mut context.needs);
         needs.settle(|requirement| is_met(&context, requirement));
         context.needs = needs;
         context
+    }
+
+    /// Returns all that links can start in the app; gathered at the first call.
+    #[must_use]
+    pub fn links(&self) -> &AppLinks {
+        self.links.get_or_init(|| AppLinks::of(self))
     }
 
     /// Returns the names of the variants for which some requirement holds and `met` is not true.

@@ -6,6 +6,7 @@ pub(crate) mod msbuild;
 pub(crate) mod native;
 pub(crate) mod npm;
 pub(crate) mod pubspec;
+pub mod site;
 pub mod widget;
 
 use std::path::{Path, PathBuf};

@@ -6,6 +6,7 @@
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
 
 pub mod app;
+pub mod certificate;
 pub mod check;
 mod conditions;
 pub mod config;

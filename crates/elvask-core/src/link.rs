@@ -5,6 +5,7 @@
 
 pub mod android;
 pub mod association;
+pub mod audit;
 
 pub mod entries;
 pub mod expect;
@@ -208,16 +209,31 @@ impl AppLinks {
         out
     }
 
+    /// Returns the hosts of the web that filters of any variant name, each once.
+    #[must_use]
+    pub fn android_hosts(&self) -> Vec<&str> {
+        let filters =
+            self.android.iter().flat_map(|(_, links)| links.link_filters()).filter(|(_, filter)| filter.is_web());
+        let mut hosts: Vec<&str> = Vec::new();
+        for host in filters.flat_map(|(_, filter)| filter.hosts()) {
+            if !hosts.contains(&host) {
+                hosts.push(host);
+            }
+        }
+        hosts
+    }
+
+    /// Returns the domains that the entitlements name for links.
+    pub fn ios_hosts(&self) -> impl Iterator<Item = &str> {
+        let domains = self.ios.iter().flat_map(|links| &links.domains);
+        domains.filter(|domain| domain.service == "applinks").map(|domain| domain.host.as_str())
+    }
+
     /// Returns the hosts whose links the app declares on either platform, each once, in small letters.
     #[must_use]
     pub fn hosts(&self) -> Vec<String> {
         let mut hosts: Vec<String> = Vec::new();
-        let android =
-            self.android.iter().flat_map(|(_, links)| links.link_filters()).filter(|(_, filter)| filter.is_web());
-        let android =
-            android.flat_map(|(_, filter)| filter.hosts().into_iter().map(str::to_ascii_lowercase).collect::<Vec<_>>());
-        let ios = self.ios.iter().flat_map(|links| &links.domains).filter(|domain| domain.service == "applinks");
-        for host in android.chain(ios.map(|domain| domain.host.to_ascii_lowercase())) {
+        for host in self.android_hosts().into_iter().chain(self.ios_hosts()).map(str::to_ascii_lowercase) {
             if !hosts.contains(&host) && is_plain_host(&host) {
                 hosts.push(host);
             }

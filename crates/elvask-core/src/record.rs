@@ -4,8 +4,12 @@
 //! `end` are byte offsets.
 
 mod known;
+mod link;
 
 pub use known::{DoubtfulRecord, KnownRecord, RequirementRecord, when};
+pub use link::{
+    AttemptRecord, DeliveryRecord, HitRecord, LinkEntryRecord, PartsRecord, RouteRecord, TestedRecord, TryRecord,
+};
 
 use elvask_platform::android::Grant;
 use elvask_platform::{Platform, Version};

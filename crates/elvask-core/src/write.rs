@@ -167,6 +167,8 @@ fn stage(change: &Change) -> Result<Staged<'_>, WriteError> {
         (target, Some(mode))
     } else {
         let folder = change.path.parent().unwrap_or(&change.path);
+        // A folder that is made and stays empty does no harm; a file in it that is half written would.
+        fs::create_dir_all(folder).map_err(system)?;
         let folder = fs::canonicalize(folder).map_err(system)?;
         (folder.join(change.path.file_name().unwrap_or_default()), None)
     };

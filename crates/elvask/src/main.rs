@@ -6,6 +6,7 @@ mod input;
 mod options;
 mod output;
 mod render;
+mod web;
 
 use std::process::ExitCode;
 
@@ -28,6 +29,8 @@ fn main() -> ExitCode {
         Command::Withdraw(withdraw) => commands::declare::withdraw(withdraw, &output),
         Command::Init(init) => commands::init::run(init, &output),
         Command::Trim(trim) => commands::trim::run(trim, &output),
+        Command::Link(action) => commands::link::run(action, &output),
+        Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),
         Command::Sheet(action) => commands::sheet::run(action, &output),
     };
     match done {

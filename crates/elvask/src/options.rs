@@ -1,5 +1,7 @@
 //! The command line.
 
+pub(crate) mod link;
+
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -85,6 +87,11 @@ pub(crate) enum Command {
     Init(Init),
     /// Find what is declared and needed by nothing.
     Trim(Trim),
+    /// Try links, test them, and write and audit the files of the website that vouches for the app.
+    #[command(subcommand)]
+    Link(link::LinkAction),
+    /// Print the fingerprints of a signing certificate.
+    Fingerprint(link::Fingerprint),
     /// Tell what is known of each plugin, and draft or check the sheets that state it.
     #[command(subcommand)]
     Sheet(SheetAction),

@@ -3,8 +3,11 @@
 pub mod android;
 pub mod apple;
 pub(crate) mod glob;
+mod write;
 
 use std::sync::Arc;
+
+pub use write::{Files as AssociationFiles, WriteProblem, Written, plan as plan_file};
 
 /// The files.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]

@@ -73,6 +73,12 @@ impl AppLinks {
     }
 }
 
+/// Returns links that a filter takes, as far as some can be made up.
+#[must_use]
+pub fn examples(filter: &FilterSpec, routes: &[Route]) -> Vec<String> {
+    spellings(filter, routes).into_iter().filter_map(|(_, example)| example).collect()
+}
+
 /// Returns a link with a scheme of the app's own.
 fn own_link(scheme: &str, routes: &[Route]) -> String {
     let path = routes.iter().find(|route| !route.stays_on_the_web()).map_or("open".to_owned(), Route::example);

@@ -420,7 +420,7 @@ mod tests {
     #[test]
     fn letters_outside_ascii_are_written_as_browsers_do() {
         let link = Link::parse("https://grønland.example/vår?ø=å").unwrap();
-        assert_eq!(link.text(), "https://xn--grnland-q1a.example/v%C3%A5r?%C3%B8=%C3%A5");
+        assert_eq!(link.text(), "https://xn--grnland-r1a.example/v%C3%A5r?%C3%B8=%C3%A5");
         assert_eq!(link.changes.len(), 2);
         assert_eq!(link.parts().path, "/vår");
     }

@@ -2,9 +2,17 @@
 
 pub mod component_attribute;
 pub mod component_missing;
+pub mod exported_closed;
+pub mod exported_unstated;
 pub mod feature_missing;
+pub mod filter_autoverify;
+pub mod filter_form;
+pub mod filter_incomplete;
 pub mod filter_missing;
+pub mod filter_mixed_data;
+pub mod filter_overlap;
 pub mod gradle_missing;
+pub mod launch_mode;
 pub mod level_too_low;
 pub mod merge_conflict;
 pub mod meta_data_misplaced;

@@ -1,12 +1,15 @@
 //! Rules about both platforms.
 
 pub mod answer_missing;
+pub mod association_mismatch;
+pub mod association_missing;
 pub mod config_invalid;
 mod declared;
 pub mod declared_unneeded;
 pub mod file_mismatch;
 pub mod file_missing;
 pub mod file_unreadable;
+pub mod link_one_sided;
 pub mod plugin_unsupported;
 pub mod requirement_conflict;
 pub mod sheet_invalid;

@@ -3,6 +3,8 @@
 pub mod background_mode_missing;
 pub mod background_mode_unknown;
 pub mod build_setting;
+pub mod domain_developer_mode;
+pub mod domain_form;
 pub mod domain_missing;
 pub mod entitlement_missing;
 pub mod entitlement_value;
@@ -22,4 +24,8 @@ pub mod purpose_vague;
 pub mod query_scheme_excess;
 pub mod query_scheme_form;
 pub mod query_scheme_missing;
+pub mod share_extension_incomplete;
+pub mod share_extension_missing;
+pub mod url_scheme_form;
 pub mod url_scheme_missing;
+pub mod url_scheme_reserved;

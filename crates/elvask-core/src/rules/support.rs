@@ -1,5 +1,8 @@
 //! What several rules do in the same way.
 
+pub(in crate::rules) mod filters;
+pub(in crate::rules) mod links;
+pub(in crate::rules) mod shares;
 mod values;
 
 pub(super) use values::{Lack, convert, fits_type, lacks, shown, type_of};
@@ -173,15 +176,17 @@ pub(super) fn has_filter(variant: &Effective<'_>, owner: &Owner, wanted: &Query)
                     || declared.strip_suffix("/*").is_some_and(|family| wanted.split('/').next() == Some(family))
             })
         });
+        let paths = ["path", "pathPrefix", "pathPattern", "pathSuffix", "pathAdvancedPattern"];
+        let takes_any_path = wanted.host.is_some() && paths.iter().all(|local| data(local).is_empty());
         filter.name == "intent-filter"
             && wanted.action.as_deref().is_none_or(|action| named("action", action))
             && wanted.categories.iter().all(|category| named("category", category))
             && has("scheme", &wanted.scheme)
             && has("host", &wanted.host)
             && has("port", &wanted.port)
-            && has("path", &wanted.path)
-            && has("pathPrefix", &wanted.path_prefix)
-            && has("pathPattern", &wanted.path_pattern)
+            && (takes_any_path || has("path", &wanted.path))
+            && (takes_any_path || has("pathPrefix", &wanted.path_prefix))
+            && (takes_any_path || has("pathPattern", &wanted.path_pattern))
             && mime
     })
 }

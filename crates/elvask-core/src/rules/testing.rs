@@ -55,6 +55,18 @@ impl Fixture {
         self
     }
 
+    /// Gives the app a project with entitlements that name these domains.
+    pub(crate) fn domains(self, domains: &[&str]) -> Self {
+        let project = PROJECT
+            .replace("MIN", "15.1")
+            .replace("INFOPLIST_FILE", "CODE_SIGN_ENTITLEMENTS = Marram/App.entitlements;\n  INFOPLIST_FILE");
+        let named: String = domains.iter().map(|domain| format!("        <string>{domain}</string>\n")).collect();
+        let list = format!(
+            "<plist version=\"1.0\">\n<dict>\n    <key>com.apple.developer.associated-domains</key>\n    <array>\n{named}    </array>\n</dict>\n</plist>\n"
+        );
+        self.file("ios/Marram.xcodeproj/project.pbxproj", &project).file("ios/Marram/App.entitlements", &list)
+    }
+
     /// Adds a plugin whose sheet has this body below its head.
     pub(crate) fn plugin(mut self, name: &str, sheet: &str) -> Self {
         self.plugins.push(name.to_owned());
@@ -198,6 +210,13 @@ fn text_of(sources: &Sources, app: &App, path: &str) -> String {
         _ => app.ios.as_ref().unwrap().plist.unwrap(),
     };
     sources.file(file).text.to_string()
+}
+
+/// Returns an application with the activity of the launcher, on the lines after the manifest's first, and this inside of it.
+pub(crate) fn activity(inside: &str) -> String {
+    format!(
+        "    <application>\n        <activity android:name=\".MainActivity\" android:exported=\"true\" android:launchMode=\"singleTask\">\n            <intent-filter>\n                <action android:name=\"android.intent.action.MAIN\"/>\n                <category android:name=\"android.intent.category.LAUNCHER\"/>\n            </intent-filter>\n{inside}        </activity>\n    </application>\n"
+    )
 }
 
 /// Returns a manifest with this on the lines after the first.

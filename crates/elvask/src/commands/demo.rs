@@ -214,6 +214,10 @@ fn contents(layout: DemoLayout) -> Vec<(String, &'static [u8])> {
     };
     let mut files = Vec::new();
     for (name, bytes) in FILES {
+        // The website is the same whatever the app is made with.
+        if name.starts_with("site/") {
+            files.push(((*name).to_owned(), *bytes));
+        }
         let Some(name) = name.strip_prefix(own) else { continue };
         // Git would heed a file of that name here in the project, and leave the packages out.
         files.push((name.replace("dot-gitignore", ".gitignore"), *bytes));

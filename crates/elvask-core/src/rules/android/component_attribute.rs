@@ -117,7 +117,7 @@ mod tests {
 
     fn activity(attributes: &str) -> String {
         format!(
-            "    <application>\n        <activity\n            android:name=\".Main\"{attributes}>\n            <intent-filter>\n                <action android:name=\"android.intent.action.MAIN\"/>\n                <category android:name=\"android.intent.category.LAUNCHER\"/>\n            </intent-filter>\n        </activity>\n    </application>\n"
+            "    <application>\n        <activity\n            android:name=\".Main\"\n            android:exported=\"true\"{attributes}>\n            <intent-filter>\n                <action android:name=\"android.intent.action.MAIN\"/>\n                <category android:name=\"android.intent.category.LAUNCHER\"/>\n            </intent-filter>\n        </activity>\n    </application>\n"
         )
     }
 
@@ -132,7 +132,7 @@ mod tests {
     fn another_value_is_corrected() {
         let app =
             Fixture::android(&activity("\n            android:launchMode=\"standard\"")).needs("turnstone_links", NEED);
-        assert_eq!(app.found(ID), ["error launchMode 5:33"]);
+        assert_eq!(app.found(ID), ["error launchMode 6:33"]);
         app.mends_manifest(ID, &activity("\n            android:launchMode=\"singleTask\""));
         assert_eq!(Fixture::android("    <application/>\n").needs("p", NEED).findings(ID)[0].remedy.kind(), "manual");
     }
@@ -144,7 +144,7 @@ mod tests {
         assert_eq!(app.found(ID), ["error taskAffinity 3:9"]);
         assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
         app.is_left_alone();
-        app.toml("[links]\nschemes = ['marram']")
+        app.toml("[plugins.p.answers]\nscheme = 'marram'")
             .mends_manifest(ID, &activity("\n            android:taskAffinity=\"marram.task\""));
     }
 

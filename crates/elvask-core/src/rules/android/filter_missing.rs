@@ -1,14 +1,14 @@
 //! `filter-missing`: a plugin needs an intent filter that no component has.
 
-use elvask_markup::xml::plan::{self, Slot};
 use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy, Want};
+use crate::link::filter::VIEW;
 use crate::requirement::{Kind, Need, Query, Requirement};
-use crate::rules::support::{filter_fragment, has_filter, manifest_edit, only_in, set_android, who_needs};
+use crate::rules::support::links::{Sides, add_android_host, add_android_scheme, add_filter, sides};
+use crate::rules::support::{filter_fragment, has_filter, only_in, who_needs};
 use crate::rules::{About, Rule};
-use crate::surface::ANDROID;
 
 /// See the module.
 pub struct FilterMissing;
@@ -17,7 +17,7 @@ static ABOUT: About = About {
     id: "filter-missing",
     level: Level::Error,
     platform: Some(Platform::Android),
-    summary: "Reports an intent filter that a plugin needs and the component does not have.",
+    summary: "Reports an intent filter that a plugin or elvask.toml needs and no component has.",
     effect: "The app is not offered where it should be: it is absent from the share menu, or the link opens the browser.",
     wrong: "<activity android:name=\".MainActivity\" …>\n</activity>",
     right: "<activity android:name=\".MainActivity\" …>\n    <intent-filter>\n        <action android:name=\"android.intent.action.SEND\" />\n        <category android:name=\"android.intent.category.DEFAULT\" />\n        <data android:mimeType=\"text/plain\" />\n    </intent-filter>\n</activity>",
@@ -31,7 +31,9 @@ impl Rule for FilterMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(main) = &context.manifest else { return };
+        if context.manifest.is_none() {
+            return;
+        }
         for group in context.needs.groups(Kind::Filter) {
             let mut seen: Vec<&Need> = Vec::new();
             for requirement in group.requirements {
@@ -49,33 +51,24 @@ impl Rule for FilterMissing {
                 if lacking.is_empty() {
                     continue;
                 }
-                let owning = context.manifests.iter().find_map(|manifest| Some((manifest, manifest.owner(owner)?)));
                 let message = format!(
                     "{} has no filter for {}{}, and {who} one",
                     owner.title(),
                     wanted.name(),
                     only_in(context, &lacking)
                 );
-                let (place, remedy) = match (owning, &filled) {
-                    (Some((manifest, element)), Ok(filter)) => {
-                        let last = element.children_named("intent-filter").last();
-                        let slot = last.map_or(Slot::First, |last| Slot::After(last.node()));
-                        let mut edits = plan::insert(element, slot, &[filter_fragment(manifest.prefix(), filter)]);
-                        if element.value(ANDROID, "exported").is_none() {
-                            edits.push(set_android(manifest, element, "exported", "true"));
-                        }
+                let planned = match &filled {
+                    Ok(filter) => {
                         let title = format!("add a filter for {}", filter.name());
-                        (manifest.tag(element), manifest_edit(title, manifest, edits))
+                        add_filter(context, owner, title, |prefix| filter_fragment(prefix, filter))
                     }
-                    (Some((manifest, element)), Err(wants)) => {
+                    Err(wants) => {
+                        let owning = context.manifests.iter().find_map(|one| Some(one.tag(one.owner(owner)?)));
                         let lines = format!("<intent-filter> for {}", wanted.name());
-                        (manifest.tag(element), Remedy::Answer { wants: wants.clone(), lines })
-                    }
-                    (None, _) => {
-                        let steps = format!("Declare {} first.", owner.title());
-                        (main.tag(main.application.unwrap_or(main.root)), Remedy::Manual(steps))
+                        owning.map(|place| (place, Remedy::Answer { wants: wants.clone(), lines }))
                     }
                 };
+                let Some((place, remedy)) = planned else { continue };
                 out.push(
                     Finding::new(&ABOUT, group.name, place, message)
                         .level(Level::of_strength(requirement.strength))
@@ -85,7 +78,33 @@ impl Rule for FilterMissing {
                 );
             }
         }
+        // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
+        for one in sides(context, context.links()).iter().filter(|one| one.android.is_none() && one.ios.is_none()) {
+            let planned =
+                if one.is_host { add_android_host(context, &one.name) } else { add_android_scheme(context, &one.name) };
+            let (Some(named), Some((place, remedy))) = (one.named, planned) else { continue };
+            if is_wanted_by_a_plugin(context, one) {
+                continue;
+            }
+            let link = if one.is_host { format!("https://{}", one.name) } else { format!("{}:", one.name) };
+            let message = format!(
+                "no filter takes links to {link}, and elvask.toml names {}",
+                if one.is_host { "the host" } else { "the scheme" }
+            );
+            let subject = format!("{VIEW} {}", if one.is_host { "https" } else { &one.name });
+            out.push(Finding::new(&ABOUT, subject, place, message).related(named, "named here").mend(remedy));
+        }
     }
+}
+
+/// Says whether a plugin asks for links of a host or scheme, so that its own finding tells.
+fn is_wanted_by_a_plugin(context: &Context<'_>, one: &Sides) -> bool {
+    context.needs.groups(Kind::Filter).flat_map(|group| group.requirements).any(|requirement| {
+        let Need::Filter { filter, .. } = &requirement.need else { return false };
+        let Ok(filled) = fill_in(context, requirement, filter) else { return false };
+        let stated = if one.is_host { filled.host } else { filled.scheme };
+        stated.is_some_and(|stated| stated.eq_ignore_ascii_case(&one.name))
+    })
 }
 
 /// Puts the answers of a requirement's plugin into a filter.

@@ -1,16 +1,14 @@
 //! `domain-missing`: a plugin needs an associated domain that the app does not claim.
 
-use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::Platform;
 
 use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::finding::{Finding, Level};
+use crate::link::ios::DOMAINS;
 use crate::requirement::Kind;
-use crate::rules::support::{declare_entitlement, who_needs};
+use crate::rules::support::links::{Sides, add_domain, sides};
+use crate::rules::support::who_needs;
 use crate::rules::{About, Rule};
-use crate::source::Place;
-
-const DOMAINS: &str = "com.apple.developer.associated-domains";
 
 /// See the module.
 pub struct DomainMissing;
@@ -19,7 +17,7 @@ static ABOUT: About = About {
     id: "domain-missing",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports an associated domain that a plugin needs and the entitlements do not name.",
+    summary: "Reports an associated domain that a plugin or elvask.toml needs and the entitlements do not name.",
     effect: "Links of the domain open the browser, and passwords of the site are not offered.",
     wrong: "<key>com.apple.developer.associated-domains</key>\n<array>\n</array>",
     right: "<key>com.apple.developer.associated-domains</key>\n<array>\n    <string>applinks:marram.example</string>\n</array>",
@@ -46,19 +44,7 @@ impl Rule for DomainMissing {
             if there {
                 continue;
             }
-            let value = NewValue::String(group.name.to_owned());
-            let (place, remedy) = match entry {
-                Some((file, list, entry)) => {
-                    let edits = plan::append(list, &entry.value, &[value]);
-                    let place = Place { file, span: plan::start_tag(list, &entry.value) };
-                    (place, Remedy::edit(format!("add {}", group.name), file, edits))
-                }
-                None => {
-                    let value = NewValue::Array(vec![value]);
-                    let Some(planned) = declare_entitlement(context, DOMAINS, Some(Ok(value))) else { continue };
-                    planned
-                }
-            };
+            let Some((place, remedy)) = add_domain(context, group.name) else { continue };
             let who = who_needs(context, group.requirements);
             let message = format!("the app does not claim `{}`, and {who} it", group.name);
             out.push(
@@ -67,6 +53,17 @@ impl Rule for DomainMissing {
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );
+        }
+        // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
+        let unclaimed = |one: &&Sides| one.is_host && one.android.is_none() && one.ios.is_none();
+        for one in sides(context, context.links()).iter().filter(unclaimed) {
+            let domain = format!("applinks:{}", one.name);
+            if !context.needs.of(Kind::Domain, &domain).is_empty() {
+                continue;
+            }
+            let (Some(named), Some((place, remedy))) = (one.named, add_domain(context, &domain)) else { continue };
+            let message = format!("the app does not claim `{domain}`, and elvask.toml names the host");
+            out.push(Finding::new(&ABOUT, domain, place, message).related(named, "named here").mend(remedy));
         }
     }
 }

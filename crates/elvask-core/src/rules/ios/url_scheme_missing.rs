@@ -1,12 +1,12 @@
 //! `url-scheme-missing`: a plugin needs a scheme that opens the app.
 
-use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_to_list, who_needs};
+use crate::rules::support::links::{Sides, add_url_scheme, sides};
+use crate::rules::support::who_needs;
 use crate::rules::{About, Rule};
 
 const URL_TYPES: &str = "CFBundleURLTypes";
@@ -18,7 +18,7 @@ static ABOUT: About = About {
     id: "url-scheme-missing",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports a URL scheme that a plugin needs and `CFBundleURLTypes` does not name.",
+    summary: "Reports a URL scheme that a plugin or elvask.toml needs and `CFBundleURLTypes` does not name.",
     effect: "The way back into the app is missing: after signing in or paying elsewhere, the browser says that the address is invalid.",
     wrong: "<key>CFBundleURLTypes</key>\n<array>\n</array>",
     right: "<key>CFBundleURLTypes</key>\n<array>\n    <dict>\n        <key>CFBundleURLName</key>\n        <string>example.marram.fieldlog</string>\n        <key>CFBundleURLSchemes</key>\n        <array>\n            <string>marram</string>\n        </array>\n    </dict>\n</array>",
@@ -50,14 +50,7 @@ impl Rule for UrlSchemeMissing {
             if declared.iter().any(|scheme| scheme.eq_ignore_ascii_case(group.name)) {
                 continue;
             }
-            let text = |text: &str| NewValue::String(text.to_owned());
-            let id = context.app.ios.as_ref().and_then(|ios| ios.id.value.clone());
-            let mut fields = vec![("CFBundleTypeRole".to_owned(), text("Editor"))];
-            fields.extend(id.map(|id| ("CFBundleURLName".to_owned(), NewValue::String(id))));
-            fields.push(("CFBundleURLSchemes".to_owned(), NewValue::Array(vec![text(group.name)])));
-            let value = NewValue::Dict(fields);
-            let title = format!("add the scheme {}", group.name);
-            let (place, remedy) = add_to_list(context, title, plist, URL_TYPES, value);
+            let Some((place, remedy)) = add_url_scheme(context, group.name) else { continue };
             let who = who_needs(context, group.requirements);
             let message = format!("`{}:` links do not open the app, and {who} the scheme", group.name);
             out.push(
@@ -66,6 +59,18 @@ impl Rule for UrlSchemeMissing {
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );
+        }
+        // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
+        let undeclared = |one: &&Sides| {
+            let neither = !one.is_host && one.android.is_none() && one.ios.is_none();
+            neither && context.needs.of(Kind::UrlScheme, &one.name).is_empty()
+        };
+        for one in sides(context, context.links()).iter().filter(undeclared) {
+            let (Some(named), Some((place, remedy))) = (one.named, add_url_scheme(context, &one.name)) else {
+                continue;
+            };
+            let message = format!("`{}:` links do not open the app, and elvask.toml names the scheme", one.name);
+            out.push(Finding::new(&ABOUT, one.name.clone(), place, message).related(named, "named here").mend(remedy));
         }
     }
 }

@@ -1,0 +1,256 @@
+//! Signing certificates, out of the files in which developers keep them, and their fingerprints.
+//!
+//! Sources: RFC 7468 (PEM), RFC 7292 (PKCS#12) and the documentation of the Java key store. Keys are never looked at: only certificates are.
+
+use p12_keystore::error::Error as StoreError;
+use p12_keystore::{KeyStore, KeyStoreEntry, Pkcs12ImportPolicy};
+use sha1::Sha1;
+use sha2::{Digest as _, Sha256};
+use x509_cert::Certificate as X509;
+use x509_cert::der::{Decode as _, DecodePem as _, Encode as _};
+
+/// The largest file that is read, in bytes.
+pub const MAX_STORE: usize = 16 * 1024 * 1024;
+
+/// A certificate.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Certificate {
+    /// The name of the entry in its store.
+    pub alias: Option<String>,
+    /// Whether a private key stands beside it: then builds can be signed with it.
+    pub has_key: bool,
+    /// Whose it is, as the certificate writes it.
+    pub subject: String,
+    /// The day after which it is no longer valid: 2050-01-31.
+    pub until: String,
+    /// SHA-256 of the whole: 32 pairs of hex digits in capitals with colons between.
+    pub sha256: String,
+    /// SHA-1 of the whole, which some accounts still ask for.
+    pub sha1: String,
+}
+
+/// What a file holds certificates in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum StoreKind {
+    /// Text between BEGIN and END lines.
+    Pem,
+    /// One certificate in binary.
+    Der,
+    /// A PKCS#12 store, as newer tools make them.
+    Pkcs12,
+    /// A Java key store of the older type.
+    Jks,
+}
+
+impl StoreKind {
+    /// Returns the name for it.
+    #[must_use]
+    pub fn title(self) -> &'static str {
+        match self {
+            StoreKind::Pem => "PEM",
+            StoreKind::Der => "DER",
+            StoreKind::Pkcs12 => "PKCS#12",
+            StoreKind::Jks => "JKS",
+        }
+    }
+}
+
+/// Why there are no certificates.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum CertificateError {
+    /// It is something else.
+    #[error("this is no certificate and no key store: PEM, DER, PKCS#12 and JKS are read")]
+    Unknown,
+    /// The store is locked.
+    #[error("the store is locked with a password")]
+    Locked,
+    /// The password does not open the store.
+    #[error("the password does not open the store, or the store is damaged")]
+    WrongPassword,
+    /// There is no certificate in it.
+    #[error("there is no certificate in it{}", if *.0 { ", but a private key: the certificate that belongs to it is wanted" } else { "" })]
+    None(bool),
+    /// Something in it cannot be read.
+    #[error("it is damaged: {0}")]
+    Damaged(String),
+    /// It is too large.
+    #[error("it is larger than any key store: more than {} MB", MAX_STORE / 1024 / 1024)]
+    TooLarge,
+}
+
+fn damaged(error: impl std::fmt::Display) -> CertificateError {
+    CertificateError::Damaged(error.to_string())
+}
+
+/// Reads the certificates of a file; the one that signs comes first in each entry, those that vouch for it are left out.
+///
+/// # Errors
+/// [`CertificateError`]; [`CertificateError::Locked`] where a password is wanted and none is given.
+pub fn read(bytes: &[u8], password: Option<&str>) -> Result<(StoreKind, Vec<Certificate>), CertificateError> {
+    if bytes.len() > MAX_STORE {
+        return Err(CertificateError::TooLarge);
+    }
+    if bytes.starts_with(&JKS) || bytes.starts_with(&JCEKS) {
+        return Ok((StoreKind::Jks, jks(bytes, password)?));
+    }
+    if let Some(text) = std::str::from_utf8(bytes).ok().filter(|text| text.contains("-----BEGIN ")) {
+        return Ok((StoreKind::Pem, pem(text)?));
+    }
+    if !bytes.starts_with(&[0x30]) {
+        return Err(CertificateError::Unknown);
+    }
+    if let Ok(one) = of_der(bytes, None, false) {
+        return Ok((StoreKind::Der, vec![one]));
+    }
+    Ok((StoreKind::Pkcs12, pkcs12(bytes, password)?))
+}
+
+fn of_der(der: &[u8], alias: Option<String>, has_key: bool) -> Result<Certificate, CertificateError> {
+    let read = X509::from_der(der).map_err(damaged)?;
+    let tbs = read.tbs_certificate();
+    let until = tbs.validity().not_after.to_date_time();
+    Ok(Certificate {
+        alias,
+        has_key,
+        subject: tbs.subject().to_string(),
+        until: format!("{:04}-{:02}-{:02}", until.year(), until.month(), until.day()),
+        sha256: pairs(&Sha256::digest(der)),
+        sha1: pairs(&Sha1::digest(der)),
+    })
+}
+
+fn pairs(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02X}")).collect::<Vec<_>>().join(":")
+}
+
+fn pem(text: &str) -> Result<Vec<Certificate>, CertificateError> {
+    const BEGIN: &str = "-----BEGIN CERTIFICATE-----";
+    const END: &str = "-----END CERTIFICATE-----";
+    let mut out = Vec::new();
+    for part in text.split(BEGIN).skip(1) {
+        let Some((body, _)) = part.split_once(END) else { return Err(damaged("a certificate has no end line")) };
+        let body: String = body.split_whitespace().collect::<Vec<_>>().join("\n");
+        // The reader wants lines of 64 characters.
+        let lines: Vec<String> = body
+            .replace('\n', "")
+            .as_bytes()
+            .chunks(64)
+            .map(|line| String::from_utf8_lossy(line).into_owned())
+            .collect();
+        let read = X509::from_pem(format!("{BEGIN}\n{}\n{END}\n", lines.join("\n"))).map_err(damaged)?;
+        out.push(of_der(&read.to_der().map_err(damaged)?, None, false)?);
+    }
+    if out.is_empty() { Err(CertificateError::None(text.contains("PRIVATE KEY-----"))) } else { Ok(out) }
+}
+
+fn pkcs12(bytes: &[u8], password: Option<&str>) -> Result<Vec<Certificate>, CertificateError> {
+    let store = KeyStore::from_pkcs12(bytes, password.unwrap_or_default(), Pkcs12ImportPolicy::Relaxed).map_err(
+        |error| match (error, password) {
+            (StoreError::DerError(_) | StoreError::InvalidVersion, _) => CertificateError::Unknown,
+            (StoreError::MacError(_) | StoreError::Pkcs5Error(_) | StoreError::UnpadError, None) => {
+                CertificateError::Locked
+            }
+            (StoreError::MacError(_) | StoreError::Pkcs5Error(_) | StoreError::UnpadError, Some(_)) => {
+                CertificateError::WrongPassword
+            }
+            (error, _) => damaged(error),
+        },
+    )?;
+    let (mut out, mut has_key) = (Vec::new(), false);
+    for (alias, entry) in store.entries() {
+        let alias = Some(alias.clone());
+        match entry {
+            KeyStoreEntry::PrivateKeyChain(chain) => {
+                has_key = true;
+                if let Some(first) = chain.certs().first() {
+                    out.push(of_der(first.as_der(), alias, true)?);
+                }
+            }
+            KeyStoreEntry::Certificate(one) => out.push(of_der(one.as_der(), alias, false)?),
+            KeyStoreEntry::Secret(_) => {}
+        }
+    }
+    // Entries come in no order that means anything.
+    out.sort_by(|one, other| (other.has_key, &one.alias).cmp(&(one.has_key, &other.alias)));
+    if out.is_empty() { Err(CertificateError::None(has_key)) } else { Ok(out) }
+}
+
+const JKS: [u8; 4] = [0xFE, 0xED, 0xFE, 0xED];
+const JCEKS: [u8; 4] = [0xCE, 0xCE, 0xCE, 0xCE];
+
+/// What stands before the content when a Java key store's digest is made.
+const SALT: &[u8] = b"Mighty Aphrodite";
+
+/// Reads a Java key store. Its certificates are not locked; a password that is given must fit all the same.
+fn jks(bytes: &[u8], password: Option<&str>) -> Result<Vec<Certificate>, CertificateError> {
+    let digest_at = bytes.len().checked_sub(20).ok_or_else(|| damaged("it ends too early"))?;
+    let (content, digest) = bytes.split_at(digest_at);
+    if let Some(password) = password {
+        let mut sum = Sha1::new();
+        sum.update(password.encode_utf16().flat_map(u16::to_be_bytes).collect::<Vec<u8>>());
+        sum.update(SALT);
+        sum.update(content);
+        if sum.finalize().as_slice() != digest {
+            return Err(CertificateError::WrongPassword);
+        }
+    }
+    let mut reader = Reader { rest: content };
+    reader.take(4)?;
+    let version = reader.number()?;
+    if !(1..=2).contains(&version) {
+        return Err(damaged(format!("version {version} of the form is not known")));
+    }
+    let entries = reader.number()?;
+    let mut out = Vec::new();
+    for _ in 0..entries {
+        let tag = reader.number()?;
+        let alias = Some(reader.text()?);
+        reader.take(8)?;
+        match tag {
+            1 => {
+                let key = reader.number()?;
+                reader.take(key)?;
+                let chain = reader.number()?;
+                for place in 0..chain {
+                    let der = reader.certificate(version)?;
+                    if place == 0 {
+                        out.push(of_der(der, alias.clone(), true)?);
+                    }
+                }
+            }
+            2 => out.push(of_der(reader.certificate(version)?, alias, false)?),
+            other => return Err(damaged(format!("an entry of the kind {other} is not known"))),
+        }
+    }
+    if out.is_empty() { Err(CertificateError::None(false)) } else { Ok(out) }
+}
+
+struct Reader<'b> {
+    rest: &'b [u8],
+}
+
+impl<'b> Reader<'b> {
+    fn take(&mut self, count: usize) -> Result<&'b [u8], CertificateError> {
+        let (taken, rest) = self.rest.split_at_checked(count).ok_or_else(|| damaged("it ends too early"))?;
+        self.rest = rest;
+        Ok(taken)
+    }
+
+    fn number(&mut self) -> Result<usize, CertificateError> {
+        let bytes = self.take(4)?;
+        Ok(bytes.iter().fold(0, |number, byte| (number << 8) | usize::from(*byte)))
+    }
+
+    fn text(&mut self) -> Result<String, CertificateError> {
+        let length = self.take(2)?.iter().fold(0, |number, byte| (number << 8) | usize::from(*byte));
+        Ok(String::from_utf8_lossy(self.take(length)?).into_owned())
+    }
+
+    fn certificate(&mut self, version: usize) -> Result<&'b [u8], CertificateError> {
+        if version == 2 {
+            self.text()?;
+        }
+        let length = self.number()?;
+        self.take(length)
+    }
+}

@@ -1,0 +1,245 @@
+//! The JSON of `link` and its commands.
+
+use std::collections::BTreeMap;
+
+use elvask_platform::Platform;
+use serde::Serialize;
+
+use super::PlaceRecord;
+use crate::link::entries::LinkEntry;
+use crate::link::expect::Tested;
+use crate::link::route::Met;
+use crate::link::url::{Link, ParameterRecord};
+use crate::link::{Attempt, Delivery, Outcome};
+use crate::source::Sources;
+
+/// What `link try` prints of one platform.
+#[derive(Debug, Clone, Serialize)]
+pub struct AttemptRecord {
+    /// What opens.
+    pub outcome: Outcome,
+    /// The level or version of the device.
+    pub device: String,
+    /// The entries of the app that take the link.
+    pub entries: Vec<HitRecord>,
+    /// Whether the website vouches for the app; null where that is not known or plays no part.
+    pub verified: Option<bool>,
+    /// The link's parts.
+    pub parts: PartsRecord,
+    /// How the app is told.
+    pub delivery: DeliveryRecord,
+    /// The rule that decided.
+    pub because: String,
+    /// What a chooser shows.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub choices: Vec<String>,
+    /// What else there is to know.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub notes: Vec<String>,
+    /// The command lines that fire the link at a device.
+    pub commands: Vec<String>,
+}
+
+/// An entry that takes a link.
+#[derive(Debug, Clone, Serialize)]
+pub struct HitRecord {
+    /// The full class name; an alias by its own name; null on iOS.
+    pub component: Option<String>,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+}
+
+/// How an app is told of a link; null for a state in which it is not told.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct DeliveryRecord {
+    /// It does not run.
+    pub closed: Option<String>,
+    /// It runs and is not seen.
+    pub background: Option<String>,
+    /// It is in front.
+    pub foreground: Option<String>,
+}
+
+impl DeliveryRecord {
+    fn of(delivery: Option<&Delivery>) -> Self {
+        delivery.map_or_else(DeliveryRecord::default, |delivery| DeliveryRecord {
+            closed: Some(delivery.closed.clone()),
+            background: Some(delivery.background.clone()),
+            foreground: Some(delivery.foreground.clone()),
+        })
+    }
+}
+
+/// The parts of a link.
+#[derive(Debug, Clone, Serialize)]
+pub struct PartsRecord {
+    /// The scheme.
+    pub scheme: String,
+    /// The host.
+    pub host: String,
+    /// The port, where one is written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub port: Option<u32>,
+    /// The path.
+    pub path: String,
+    /// Its segments.
+    pub segments: Vec<String>,
+    /// The parameters.
+    pub query: BTreeMap<String, ParameterRecord>,
+    /// What stands behind `#`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub fragment: Option<String>,
+    /// The declared route that it meets.
+    pub route: Option<RouteRecord>,
+}
+
+/// A route that a link meets.
+#[derive(Debug, Clone, Serialize)]
+pub struct RouteRecord {
+    /// What it opens.
+    pub opens: String,
+    /// The route's path.
+    pub path: String,
+    /// The parts that it reads.
+    pub with: BTreeMap<String, String>,
+}
+
+impl PartsRecord {
+    /// Turns the parts of a link into a record.
+    #[must_use]
+    pub fn of(link: &Link, met: Option<&Met<'_>>) -> Self {
+        let parts = link.parts();
+        PartsRecord {
+            scheme: parts.scheme,
+            host: parts.host,
+            port: parts.port,
+            path: parts.path,
+            segments: parts.segments,
+            query: parts.query.iter().map(|(name, values)| (name.clone(), ParameterRecord::of(values))).collect(),
+            fragment: parts.fragment,
+            route: met.map(|met| RouteRecord {
+                opens: met.route.opens.clone(),
+                path: met.route.path.clone(),
+                with: met.with.iter().cloned().collect(),
+            }),
+        }
+    }
+}
+
+impl AttemptRecord {
+    /// Turns an attempt into a record.
+    #[must_use]
+    pub fn of(sources: &Sources, attempt: &Attempt, parts: PartsRecord, device: String, commands: Vec<String>) -> Self {
+        let hit = |hit: &crate::link::Hit| HitRecord {
+            component: hit.component.clone(),
+            place: PlaceRecord::of(sources, hit.place),
+        };
+        AttemptRecord {
+            outcome: attempt.outcome,
+            device,
+            entries: attempt.entries.iter().map(hit).collect(),
+            verified: attempt.verified,
+            parts,
+            delivery: DeliveryRecord::of(attempt.delivery.as_ref()),
+            because: attempt.because.clone(),
+            choices: attempt.choices.clone(),
+            notes: attempt.notes.clone(),
+            commands,
+        }
+    }
+}
+
+/// What `link try` prints of a link.
+#[derive(Debug, Clone, Serialize)]
+pub struct TryRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The link that is passed on.
+    pub url: String,
+    /// What was changed in the link as it was given.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub changes: Vec<String>,
+    /// Android.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub android: Option<AttemptRecord>,
+    /// iOS.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub ios: Option<AttemptRecord>,
+}
+
+/// One entry of the table that `link try` prints without a link.
+#[derive(Debug, Clone, Serialize)]
+pub struct LinkEntryRecord {
+    /// The platform.
+    pub platform: Platform,
+    /// The activity or alias; null on iOS.
+    pub component: Option<String>,
+    /// What it takes.
+    pub takes: String,
+    /// A link to try.
+    pub example: Option<String>,
+    /// Whether the website must vouch for it.
+    pub verified: bool,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub place: PlaceRecord,
+}
+
+impl LinkEntryRecord {
+    /// Turns an entry into a record.
+    #[must_use]
+    pub fn of(sources: &Sources, entry: &LinkEntry) -> Self {
+        LinkEntryRecord {
+            platform: entry.platform,
+            component: entry.component.clone(),
+            takes: entry.takes.clone(),
+            example: entry.example.clone(),
+            verified: entry.verified,
+            place: PlaceRecord::of(sources, entry.place),
+        }
+    }
+}
+
+/// One expectation on one platform.
+#[derive(Debug, Clone, Serialize)]
+pub struct TestedRecord {
+    /// The link.
+    pub url: String,
+    /// What it must open.
+    pub opens: String,
+    /// The platform.
+    pub platform: Platform,
+    /// The Android variant, where there are several.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub variant: Option<String>,
+    /// Whether it does.
+    pub passed: bool,
+    /// What opens.
+    pub outcome: Outcome,
+    /// Why it does not; null where it does.
+    pub failure: Option<String>,
+    /// The rule that decided.
+    pub because: String,
+    /// Where the expectation stands.
+    #[serde(flatten)]
+    pub place: Option<PlaceRecord>,
+}
+
+impl TestedRecord {
+    /// Turns a result into a record.
+    #[must_use]
+    pub fn of(sources: &Sources, tested: &Tested<'_>) -> Self {
+        TestedRecord {
+            url: tested.test.url.text.clone(),
+            opens: tested.test.opens.text.clone(),
+            platform: tested.platform,
+            variant: tested.variant.clone(),
+            passed: tested.failure.is_none(),
+            outcome: tested.attempt.outcome,
+            failure: tested.failure.clone(),
+            because: tested.attempt.because.clone(),
+            place: tested.place.map(|place| PlaceRecord::of(sources, place)),
+        }
+    }
+}

@@ -1,0 +1,82 @@
+//! `exported-closed`: a component is meant for others and closed to them.
+
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level};
+use crate::link::filter::BROWSABLE;
+use crate::rules::support::filters::filters;
+use crate::rules::support::{manifest_edit, set_android};
+use crate::rules::{About, Rule};
+use crate::surface::{ANDROID, ManifestView};
+
+/// See the module.
+pub struct ExportedClosed;
+
+static ABOUT: About = About {
+    id: "exported-closed",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports an activity or alias for the launcher, for links or for the share menu with `android:exported=\"false\"`.",
+    effect: "Nothing outside of the app can start it: its icon says that the app is not installed, and its links open the browser.",
+    wrong: "<activity android:name=\".MainActivity\" android:exported=\"false\">\n    <intent-filter> … BROWSABLE … </intent-filter>\n</activity>",
+    right: "<activity android:name=\".MainActivity\" android:exported=\"true\">\n    <intent-filter> … BROWSABLE … </intent-filter>\n</activity>",
+    remedy: "`fill` opens it, as its filter is of use to others alone. Where it is closed on purpose, take the filter out.",
+    source: "`<activity>`",
+};
+
+impl Rule for ExportedClosed {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+        let mut told: Vec<&str> = Vec::new();
+        for filter in filters(manifest) {
+            let component = filter.component;
+            let closed = component.element.value(ANDROID, "exported").is_some_and(|value| value == "false");
+            if !closed || told.contains(&component.class.as_str()) {
+                continue;
+            }
+            let spec = &filter.spec;
+            let what = if spec.has_category("android.intent.category.LAUNCHER") {
+                "the launcher"
+            } else if spec.is_link() && spec.has_category(BROWSABLE) {
+                "links"
+            } else if spec.has_action("android.intent.action.SEND")
+                || spec.has_action("android.intent.action.SEND_MULTIPLE")
+            {
+                "the share menu"
+            } else {
+                continue;
+            };
+            told.push(&component.class);
+            let message = format!("{} has a filter for {what} and is closed to other apps", filter.owner());
+            let edits = vec![set_android(manifest, component.element, "exported", "true")];
+            out.push(
+                Finding::new(
+                    &ABOUT,
+                    component.class.clone(),
+                    manifest.value_place(component.element, "exported"),
+                    message,
+                )
+                .mend(manifest_edit("android:exported=\"true\"", manifest, edits)),
+            );
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::{Fixture, activity};
+
+    const ID: &str = "exported-closed";
+
+    #[test]
+    fn what_others_start_is_opened() {
+        let app = Fixture::android(&activity("").replace("exported=\"true\"", "exported=\"false\""));
+        assert_eq!(app.found(ID), ["error example.marram.MainActivity 3:66"]);
+        app.mends_manifest(ID, &activity(""));
+        assert!(Fixture::android(&activity("")).found(ID).is_empty());
+    }
+}

@@ -1,0 +1,127 @@
+//! `exported-unstated`: a component has a filter and does not say whether others may reach it.
+
+use elvask_markup::xml::Element;
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::link::filter::BROWSABLE;
+use crate::rules::support::{manifest_edit, set_android};
+use crate::rules::{About, Rule};
+use crate::surface::ANDROID;
+
+/// See the module.
+pub struct ExportedUnstated;
+
+static ABOUT: About = About {
+    id: "exported-unstated",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports an activity, alias, service or receiver with an intent filter and without `android:exported`, in an app that is built for level 31 or higher.",
+    effect: "The build fails when manifests are merged, and devices from level 31 on refuse to install the app.",
+    wrong: "<activity android:name=\".MainActivity\">\n    <intent-filter> … </intent-filter>\n</activity>",
+    right: "<activity android:name=\".MainActivity\" android:exported=\"true\">\n    <intent-filter> … </intent-filter>\n</activity>",
+    remedy: "`fill` writes true for what the launcher, links or the share menu start; for others only a person knows who is to reach them.",
+    source: "`<activity>`",
+};
+
+/// The level from which on the attribute must be stated.
+const SINCE: u32 = 31;
+
+impl Rule for ExportedUnstated {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let mut told: Vec<&str> = Vec::new();
+        for (name, links) in &context.links().android {
+            if links.target_level < SINCE {
+                continue;
+            }
+            for (class, place) in &links.unstated {
+                if told.contains(&class.as_str()) {
+                    continue;
+                }
+                told.push(class);
+                let short = class.rsplit('.').next().unwrap_or(class);
+                let message = format!("{short} has an intent filter and does not say whether other apps may start it");
+                let owning = context.manifests.iter().find_map(|manifest| {
+                    let found = manifest.components.iter().find(|one| one.class == *class)?;
+                    Some((manifest, found.element))
+                });
+                let (place, remedy) = match owning {
+                    Some((manifest, element)) if is_meant_for_others(element) => {
+                        let edits = vec![set_android(manifest, element, "exported", "true")];
+                        (manifest.tag(element), manifest_edit("android:exported=\"true\"", manifest, edits))
+                    }
+                    Some((manifest, element)) => {
+                        let steps = "Add android:exported=\"true\" if other apps are to reach it, android:exported=\"false\" if only the app itself and the system are.";
+                        (manifest.tag(element), Remedy::Manual(steps.to_owned()))
+                    }
+                    None => {
+                        let steps = format!(
+                            "A plugin's manifest brings it in: update the plugin, or state it in the app's manifest: <… android:name=\"{class}\" android:exported=\"false\" />."
+                        );
+                        (*place, Remedy::Manual(steps))
+                    }
+                };
+                let variants = if links.target_level >= SINCE { vec![name.clone()] } else { Vec::new() };
+                let variants = if context.variants.len() > 1 {
+                    context
+                        .links()
+                        .android
+                        .iter()
+                        .filter(|(_, one)| one.unstated.iter().any(|(known, _)| known == class))
+                        .map(|(name, _)| name.clone())
+                        .collect()
+                } else {
+                    variants
+                };
+                out.push(Finding::new(&ABOUT, class.clone(), place, message).in_variants(variants).mend(remedy));
+            }
+        }
+    }
+}
+
+/// Says whether the launcher, links or the share menu are meant to start a component.
+fn is_meant_for_others(element: Element<'_>) -> bool {
+    element.name().starts_with("activity")
+        && element.children_named("intent-filter").any(|filter| {
+            let has = |kind: &str, names: &[&str]| {
+                filter
+                    .children_named(kind)
+                    .any(|child| child.value(ANDROID, "name").is_some_and(|name| names.contains(&name.as_ref())))
+            };
+            has("category", &["android.intent.category.LAUNCHER", BROWSABLE])
+                || has("action", &["android.intent.action.SEND", "android.intent.action.SEND_MULTIPLE"])
+        })
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::{Fixture, activity};
+
+    const ID: &str = "exported-unstated";
+
+    #[test]
+    fn the_launchers_activity_is_opened() {
+        let unstated = activity("").replace(" android:exported=\"true\"", "");
+        let app = Fixture::android(&unstated);
+        assert_eq!(app.found(ID), ["error example.marram.MainActivity 3:9"]);
+        let (both, turned) = (
+            "android:exported=\"true\" android:launchMode=\"singleTask\"",
+            "android:launchMode=\"singleTask\" android:exported=\"true\"",
+        );
+        app.mends_manifest(ID, &activity("").replace(both, turned));
+        assert!(Fixture::android(&unstated).levels(24, 30).found(ID).is_empty(), "before level 31 there is a default");
+    }
+
+    #[test]
+    fn a_receiver_is_left_to_a_person() {
+        let receiver = "<application>\n<receiver android:name=\".Tide\"><intent-filter><action android:name=\"android.intent.action.BOOT_COMPLETED\"/></intent-filter></receiver>\n</application>\n";
+        let app = Fixture::android(receiver);
+        assert_eq!(app.findings(ID)[0].remedy.kind(), "manual");
+        app.is_left_alone();
+    }
+}

@@ -1,0 +1,189 @@
+//! `filter-mixed-data`: two filters are folded into one, so that their data are pooled.
+
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level};
+use crate::link::filter::{DataSpec, is_web_scheme};
+use crate::rules::support::filters::{WrittenFilter, filters, part, tag};
+use crate::rules::support::manifest_edit;
+use crate::rules::{About, Rule};
+use crate::surface::ManifestView;
+
+/// See the module.
+pub struct FilterMixedData;
+
+static ABOUT: About = About {
+    id: "filter-mixed-data",
+    level: Level::Warning,
+    platform: Some(Platform::Android),
+    summary: "Reports a filter whose `<data>` elements mean different links: the platform pools them.",
+    effect: "Each scheme goes with each host and each path. A scheme of the app's own keeps web links from being verified, so that they open the browser, and is itself held to the host and path of the web links.",
+    wrong: "<intent-filter android:autoVerify=\"true\">\n    …\n    <data android:scheme=\"https\" android:host=\"marram.example\" />\n    <data android:scheme=\"marram\" />\n</intent-filter>",
+    right: "<intent-filter android:autoVerify=\"true\">\n    …\n    <data android:scheme=\"https\" android:host=\"marram.example\" />\n</intent-filter>\n<intent-filter>\n    …\n    <data android:scheme=\"marram\" />\n</intent-filter>",
+    remedy: "`fill` parts the filter in two or more, each with the actions and categories of the first.",
+    source: "`<data>`",
+};
+
+impl Rule for FilterMixedData {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+        for filter in filters(manifest).iter().filter(|filter| filter.spec.is_link() && !filter.has_hidden_scheme()) {
+            if let Some(found) = own_scheme(manifest, filter).or_else(|| pooled(manifest, filter)) {
+                out.push(found);
+            }
+        }
+    }
+}
+
+/// Looks for a scheme of the app's own beside those of the web.
+fn own_scheme(manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Option<Finding> {
+    let spec = &filter.spec;
+    let is_own = |data: &DataSpec| data.value("scheme").is_some_and(|scheme| !is_web_scheme(scheme));
+    let own: Vec<usize> = (0..spec.data.len()).filter(|at| spec.data.get(*at).is_some_and(is_own)).collect();
+    if !spec.is_web() || own.is_empty() {
+        return None;
+    }
+    let rest: Vec<usize> = (0..spec.data.len()).filter(|at| !own.contains(at)).collect();
+    let schemes: Vec<_> = spec.schemes().into_iter().filter(|scheme| !is_web_scheme(scheme)).collect();
+    let schemes = schemes.join(", ");
+    let bound = own.iter().filter_map(|at| spec.data.get(*at)).all(|data| data.value("host").is_none())
+        && !spec.hosts().is_empty();
+    let held = match bound {
+        true => format!(", and links of {schemes}: are taken only with the host {}", spec.hosts().join(" or ")),
+        false => String::new(),
+    };
+    let unverified =
+        if spec.auto_verify { "keeps its web links from being verified" } else { "is pooled with its web links" };
+    let message = format!("the scheme {schemes} in a filter of {} {unverified}{held}", filter.owner());
+    let remedy =
+        manifest_edit(format!("give {schemes} a filter of its own"), manifest, part(manifest, filter, &[rest, own]));
+    let level = if spec.auto_verify || bound { Level::Error } else { Level::Warning };
+    Some(Finding::new(&ABOUT, filter.subject(), tag(manifest, filter), message).level(level).mend(remedy))
+}
+
+/// Looks for links that no element names and that the pool takes all the same.
+fn pooled(manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Option<Finding> {
+    let spec = &filter.spec;
+    // Where an element lacks its scheme or host, pooling is what its writer counts on.
+    let written: Vec<_> = spec.data.iter().map(whole).collect::<Option<Vec<_>>>()?;
+    let pathless = written.iter().filter(|(_, _, paths)| paths.is_empty()).count();
+    let all_paths: Vec<&(String, String)> = written.iter().flat_map(|(_, _, paths)| paths).collect();
+    let mut unmeant = None;
+    for scheme in spec.schemes() {
+        for host in spec.hosts() {
+            let named: Vec<_> = written.iter().filter(|(known, at, _)| *known == scheme && *at == host).collect();
+            if named.is_empty() {
+                unmeant.get_or_insert(format!("{scheme}://{host}"));
+            } else if let Some((_, path)) =
+                all_paths.iter().find(|path| !named.iter().any(|(_, _, own)| own.is_empty() || own.contains(path)))
+            {
+                unmeant.get_or_insert(format!("{scheme}://{host}{path}"));
+            } else if pathless > 0 && !all_paths.is_empty() && named.iter().any(|(_, _, own)| own.is_empty()) {
+                // A path anywhere in the filter takes the freedom of hosts that name none.
+                let message = format!(
+                    "a filter of {} names {host} without a path, and the paths of its other data hold for it too",
+                    filter.owner()
+                );
+                return Some(finding(manifest, filter, message, &written));
+            }
+        }
+    }
+    let message = format!(
+        "a filter of {} takes {} as well, which no <data> names: all data of a filter are pooled",
+        filter.owner(),
+        unmeant?
+    );
+    Some(finding(manifest, filter, message, &written))
+}
+
+type Whole<'s> = (&'s str, &'s str, Vec<(String, String)>);
+
+fn whole(data: &DataSpec) -> Option<Whole<'_>> {
+    Some((data.value("scheme")?, data.value("host")?, paths(data)))
+}
+
+fn finding(
+    manifest: &ManifestView<'_>,
+    filter: &WrittenFilter<'_, '_>,
+    message: String,
+    written: &[Whole<'_>],
+) -> Finding {
+    // One filter for each host with its paths; schemes that have both alike stay together.
+    let mut groups: Vec<Vec<usize>> = Vec::new();
+    for (at, (scheme, host, paths)) in written.iter().enumerate() {
+        let alike = |group: &Vec<usize>| {
+            let others: Vec<_> = group.iter().filter_map(|at| written.get(*at)).collect();
+            others.iter().all(|(known, name, own)| name == host && (own == paths || known == scheme))
+        };
+        match groups.iter_mut().find(|group| alike(group)) {
+            Some(group) => group.push(at),
+            None => groups.push(vec![at]),
+        }
+    }
+    let remedy = manifest_edit("part the filter", manifest, part(manifest, filter, &groups));
+    Finding::new(&ABOUT, filter.subject(), tag(manifest, filter), message).mend(remedy)
+}
+
+fn paths(data: &DataSpec) -> Vec<(String, String)> {
+    data.attributes
+        .iter()
+        .filter(|(name, _, _)| name.starts_with("path"))
+        .map(|(name, value, _)| (name.clone(), value.clone()))
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::{Fixture, activity};
+
+    const ID: &str = "filter-mixed-data";
+
+    fn filter(attributes: &str, data: &[&str]) -> String {
+        let data: String = data.iter().map(|data| format!("                <data {data}/>\n")).collect();
+        format!(
+            "            <intent-filter{attributes}>\n                <action android:name=\"android.intent.action.VIEW\"/>\n                <category android:name=\"android.intent.category.DEFAULT\"/>\n                <category android:name=\"android.intent.category.BROWSABLE\"/>\n{data}            </intent-filter>\n"
+        )
+    }
+
+    const WEB: &str = "android:scheme=\"https\" android:host=\"marram.example\" android:pathPrefix=\"/site/\"";
+    const OWN: &str = "android:scheme=\"marram\"";
+    const VERIFY: &str = " android:autoVerify=\"true\"";
+
+    #[test]
+    fn a_scheme_of_the_apps_own_gets_a_filter_of_its_own() {
+        let app = Fixture::android(&activity(&filter(VERIFY, &[WEB, OWN])));
+        assert_eq!(app.found(ID), ["error android.intent.action.VIEW https,marram 8:13"]);
+        app.mends_manifest(ID, &activity(&format!("{}{}", filter(VERIFY, &[WEB]), filter("", &[OWN]))));
+    }
+
+    #[test]
+    fn hosts_with_paths_of_their_own_are_parted() {
+        let one = "android:scheme=\"https\" android:host=\"marram.example\" android:path=\"/a\"";
+        let other = "android:scheme=\"https\" android:host=\"log.marram.example\" android:path=\"/b\"";
+        let app = Fixture::android(&activity(&filter(VERIFY, &[one, other])));
+        assert!(app.findings(ID)[0].message.contains("https://marram.example/b"), "{:?}", app.findings(ID));
+        app.mends_manifest(ID, &activity(&format!("{}{}", filter(VERIFY, &[one]), filter(VERIFY, &[other]))));
+    }
+
+    #[test]
+    fn what_is_meant_to_be_pooled_is_left() {
+        let both = [WEB, "android:scheme=\"http\" android:host=\"marram.example\" android:pathPrefix=\"/site/\""];
+        assert!(Fixture::android(&activity(&filter(VERIFY, &both))).found(ID).is_empty());
+        let split = [
+            "android:scheme=\"https\"",
+            "android:scheme=\"http\"",
+            "android:host=\"marram.example\"",
+            "android:host=\"log.marram.example\"",
+        ];
+        assert!(Fixture::android(&activity(&filter(VERIFY, &split))).found(ID).is_empty());
+        let hosts = [
+            "android:scheme=\"https\" android:host=\"a.example\"",
+            "android:scheme=\"https\" android:host=\"b.example\"",
+        ];
+        assert!(Fixture::android(&activity(&filter(VERIFY, &hosts))).found(ID).is_empty());
+    }
+}

@@ -1,0 +1,105 @@
+//! `launch-mode`: each link opens one more copy of the app.
+
+use elvask_platform::Platform;
+
+use crate::check::Context;
+use crate::finding::{Finding, Level};
+use crate::link::android::{AndroidLinks, LaunchMode};
+use crate::requirement::Kind;
+use crate::rules::support::{manifest_edit, set_android};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct LaunchModeStandard;
+
+static ABOUT: About = About {
+    id: "launch-mode",
+    level: Level::Warning,
+    platform: Some(Platform::Android),
+    summary: "Reports the app's main activity when links start it and its launch mode makes a new one each time.",
+    effect: "While the app runs, each link opens a second copy of it above the first: what was typed there seems lost, and the way back leads through both.",
+    wrong: "<activity android:name=\".MainActivity\" android:launchMode=\"standard\" …>",
+    right: "<activity android:name=\".MainActivity\" android:launchMode=\"singleTask\" …>",
+    remedy: "`fill` sets singleTask, with which the living activity gets the link in onNewIntent. Where a plugin wants another mode, that plugin's finding tells.",
+    source: "Tasks and the back stack",
+};
+
+impl Rule for LaunchModeStandard {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        // What a plugin wants of the launch mode is told by its own finding.
+        if context.needs.groups(Kind::Attribute).any(|group| group.name == "launchMode") {
+            return;
+        }
+        let (Some(links), Some(variant)) = (context.links().first_android(), context.variants.first()) else { return };
+        for entry in &links.entries {
+            let takes_links = entry.filters.iter().any(crate::link::filter::FilterSpec::is_link);
+            if !takes_links
+                || links.closed(entry).is_some()
+                || LaunchMode::read(entry.launch_mode.as_deref(), AndroidLinks::newest()) != LaunchMode::Standard
+            {
+                continue;
+            }
+            let class = entry.target.as_deref().unwrap_or(&entry.component);
+            let Some(component) = variant.components().find(|one| one.key.as_deref() == Some(class)) else { continue };
+            // A further activity may well be one that is opened anew for each link.
+            if !variant.is_launcher(component) && entry.target.is_none() {
+                continue;
+            }
+            let owning = context.manifests.iter().find_map(|manifest| {
+                let found =
+                    manifest.components.iter().find(|one| one.class == class && one.element.name() == "activity")?;
+                Some((manifest, found.element))
+            });
+            let Some((manifest, element)) = owning else { continue };
+            let name = class.rsplit('.').next().unwrap_or(class);
+            let now = match element.value(crate::surface::ANDROID, "launchMode") {
+                Some(mode) => format!("its launch mode is {mode}"),
+                None => "it states no launch mode, so that is standard".to_owned(),
+            };
+            let message = format!("links start {name}, and {now}: each opens one more copy");
+            let remedy = manifest_edit(
+                "android:launchMode=\"singleTask\"",
+                manifest,
+                vec![set_android(manifest, element, "launchMode", "singleTask")],
+            );
+            let finding = Finding::new(&ABOUT, class.to_owned(), manifest.value_place(element, "launchMode"), message);
+            if !out.iter().any(|known: &Finding| known.rule.id == ABOUT.id && known.subject == class) {
+                out.push(finding.mend(remedy));
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::{Fixture, activity};
+
+    const ID: &str = "launch-mode";
+
+    const LINKS: &str = "            <intent-filter>\n                <action android:name=\"android.intent.action.VIEW\"/>\n                <category android:name=\"android.intent.category.DEFAULT\"/>\n                <category android:name=\"android.intent.category.BROWSABLE\"/>\n                <data android:scheme=\"marram\"/>\n            </intent-filter>\n";
+
+    const SINGLE: &str = " android:launchMode=\"singleTask\"";
+
+    #[test]
+    fn links_come_to_the_living_activity() {
+        let unstated = activity(LINKS).replace(SINGLE, "");
+        let app = Fixture::android(&unstated);
+        assert_eq!(app.found(ID), ["warning example.marram.MainActivity 3:9"]);
+        app.mends_manifest(ID, &activity(LINKS));
+        let top = activity(LINKS).replace("singleTask", "singleTop");
+        assert!(Fixture::android(&top).found(ID).is_empty());
+        let unlinked = activity("").replace(SINGLE, "");
+        assert!(Fixture::android(&unlinked).found(ID).is_empty(), "no links start it");
+    }
+
+    #[test]
+    fn a_plugin_that_wants_a_mode_speaks_for_itself() {
+        let need = "android.attribute = { on = 'launcher', name = 'launchMode', value = 'singleTop' }";
+        let app = Fixture::android(&activity(LINKS).replace(SINGLE, "")).needs("turnstone_links", need);
+        assert!(app.found(ID).is_empty() && app.found("component-attribute").len() == 1);
+    }
+}

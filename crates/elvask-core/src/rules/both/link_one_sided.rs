@@ -1,0 +1,153 @@
+//! `link-one-sided`: one platform takes links of a host or scheme, and the other does not.
+
+use elvask_platform::{Platform, ios};
+
+use crate::check::Context;
+use crate::finding::{Finding, Level, Remedy};
+use crate::requirement::Kind;
+use crate::rules::support::links::{Sides, add_android_host, add_android_scheme, add_domain, add_url_scheme, sides};
+use crate::rules::{About, Rule};
+
+/// See the module.
+pub struct LinkOneSided;
+
+static ABOUT: About = About {
+    id: "link-one-sided",
+    level: Level::Warning,
+    platform: None,
+    summary: "Reports a host or scheme of links that one platform of the app declares and the other does not.",
+    effect: "The same link opens the app for one half of its people and the browser, or nothing, for the other.",
+    wrong: "<!-- AndroidManifest.xml -->\n<data android:scheme=\"https\" android:host=\"log.marram.example\" />\n<!-- the entitlements have no applinks:log.marram.example -->",
+    right: "<!-- AndroidManifest.xml -->\n<data android:scheme=\"https\" android:host=\"log.marram.example\" />\n<!-- the entitlements -->\n<string>applinks:log.marram.example</string>",
+    remedy: "`fill` declares it on the other platform too: a filter on the activity of the launcher, held to the routes of elvask.toml; an associated domain; a URL type.",
+    source: "Verify app links; Supporting associated domains",
+};
+
+impl Rule for LinkOneSided {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        if context.links().android.is_empty() || context.links().ios.is_none() {
+            return;
+        }
+        let all = sides(context, context.links());
+        for one in &all {
+            let (there, missing) = match (one.android, one.ios) {
+                (Some(place), None) => (place, Platform::Ios),
+                (None, Some(place)) => (place, Platform::Android),
+                _ => continue,
+            };
+            // A domain with a wildcard takes what lies below it, and the other way round.
+            let host_covered = one.is_host && all.iter().any(|other| other.is_host && is_covered(one, other, missing));
+            // What a plugin wants of one platform is that plugin's affair, and what it wants of the other is told already.
+            let wanted = match (one.is_host, missing) {
+                (true, Platform::Ios) => !context.needs.of(Kind::Domain, &format!("applinks:{}", one.name)).is_empty(),
+                (false, Platform::Ios) => !context.needs.of(Kind::UrlScheme, &one.name).is_empty(),
+                (false, Platform::Android) => {
+                    context.needs.groups(Kind::UrlScheme).any(|group| group.name.eq_ignore_ascii_case(&one.name))
+                }
+                _ => false,
+            };
+            let kept = !one.is_host && ios::reserved_scheme(&one.name).is_some();
+            if host_covered || wanted || kept {
+                continue;
+            }
+            let planned = match (one.is_host, missing) {
+                (true, Platform::Ios) => add_domain(context, &format!("applinks:{}", one.name)),
+                (false, Platform::Ios) => add_url_scheme(context, &one.name),
+                (true, Platform::Android) => add_android_host(context, &one.name),
+                (false, Platform::Android) => add_android_scheme(context, &one.name),
+            };
+            let (place, remedy) =
+                planned.unwrap_or((there, Remedy::Manual(format!("Declare it on {} too.", missing.title()))));
+            let has = match missing {
+                Platform::Ios => Platform::Android,
+                Platform::Android => Platform::Ios,
+            };
+            let what = if one.is_host {
+                format!("links to {}", one.name)
+            } else {
+                format!("links with the scheme {}", one.name)
+            };
+            let named = if one.named.is_some() { ", and elvask.toml names it for both" } else { "" };
+            let message = format!("{what} are declared on {} and not on {}{named}", has.title(), missing.title());
+            let level = if one.named.is_some() { Level::Error } else { Level::Warning };
+            let mut finding = Finding::new(&ABOUT, one.name.clone(), place, message)
+                .level(level)
+                .related(there, "declared here")
+                .mend(remedy);
+            finding.platform = Some(missing);
+            out.push(finding);
+        }
+    }
+}
+
+/// Says whether another entry of the platform that seems to miss a host takes it.
+fn is_covered(one: &Sides, other: &Sides, missing: Platform) -> bool {
+    let there = match missing {
+        Platform::Android => other.android.is_some(),
+        Platform::Ios => other.ios.is_some(),
+    };
+    let ends = |wild: &Sides, host: &Sides| {
+        wild.name.strip_prefix('*').is_some_and(|end| end.starts_with('.') && host.name.ends_with(end))
+    };
+    there && (ends(other, one) || ends(one, other))
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::{Fixture, activity};
+
+    const ID: &str = "link-one-sided";
+
+    fn filter(data: &str) -> String {
+        format!(
+            "            <intent-filter android:autoVerify=\"true\">\n                <action android:name=\"android.intent.action.VIEW\"/>\n                <category android:name=\"android.intent.category.DEFAULT\"/>\n                <category android:name=\"android.intent.category.BROWSABLE\"/>\n                <data {data}/>\n            </intent-filter>\n"
+        )
+    }
+
+    const LOG: &str = "android:scheme=\"https\" android:host=\"log.marram.example\"";
+
+    #[test]
+    fn a_host_of_android_alone_is_added_to_the_domains() {
+        let app = Fixture::android(&activity(&filter(LOG))).plist("").domains(&["applinks:marram.example"]);
+        let found = app.found(ID);
+        assert_eq!(found.len(), 2, "{found:?}");
+        assert!(found.iter().all(|one| one.starts_with("warning")), "{found:?}");
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        assert!(filled.left.findings.iter().all(|one| one.rule.id != ID), "{:?}", filled.left.findings);
+        let texts: String = filled.changed.iter().map(|file| filled.sources.file(*file).text.to_string()).collect();
+        assert!(
+            texts.contains("<string>applinks:log.marram.example</string>")
+                && texts.contains("android:host=\"marram.example\""),
+            "{texts}"
+        );
+    }
+
+    #[test]
+    fn a_wildcard_covers_what_lies_below_it() {
+        let app = Fixture::android(&activity(&filter(LOG))).plist("").domains(&["applinks:*.marram.example"]);
+        assert!(app.found(ID).is_empty(), "{:?}", app.found(ID));
+    }
+
+    #[test]
+    fn what_is_named_for_both_is_an_error_and_what_neither_has_is_missing() {
+        let app = Fixture::android(&activity(&filter(LOG)))
+            .plist("")
+            .domains(&[])
+            .toml("[links]\nhosts = ['log.marram.example', 'marram.example']\nschemes = ['marram']");
+        assert!(app.found(ID)[0].starts_with("error log.marram.example"), "{:?}", app.found(ID));
+        for rule in ["filter-missing", "domain-missing", "url-scheme-missing"] {
+            assert!(!app.found(rule).is_empty(), "{rule}");
+        }
+        assert!(app.found("domain-missing")[0].starts_with("error applinks:marram.example"));
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        let left: Vec<_> = filled.left.findings.iter().map(|one| one.rule.id).collect();
+        assert!(
+            !left.iter().any(|id| [ID, "filter-missing", "domain-missing", "url-scheme-missing"].contains(id)),
+            "{left:?}"
+        );
+    }
+}

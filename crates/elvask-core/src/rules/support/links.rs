@@ -1,0 +1,215 @@
+//! Declaring hosts and schemes of links, on both platforms.
+
+use elvask_markup::Edit;
+use elvask_markup::plist::plan::{self as plist_plan, NewValue};
+use elvask_markup::xml::plan::{self, Fragment, Slot};
+
+use super::{add_to_list, declare_entitlement, manifest_edit, set_android};
+use crate::check::Context;
+use crate::finding::Remedy;
+use crate::link::filter::{BROWSABLE, DEFAULT, FilterSpec, VIEW, is_web_scheme};
+use crate::link::ios::DOMAINS;
+use crate::link::{AppLinks, association};
+use crate::requirement::Owner;
+use crate::source::Place;
+use crate::surface::ANDROID;
+
+/// Returns where a filter goes and what adds it to an element of the manifest, which is opened for others where it says nothing of that.
+pub(in crate::rules) fn add_filter(
+    context: &Context<'_>,
+    owner: &Owner,
+    title: String,
+    filter: impl Fn(&str) -> Fragment,
+) -> Option<(Place, Remedy)> {
+    let main = context.manifest.as_deref()?;
+    let owning = context.manifests.iter().find_map(|manifest| Some((manifest, manifest.owner(owner)?)));
+    let Some((manifest, element)) = owning else {
+        let steps = format!("Declare {} first.", owner.title());
+        return Some((main.tag(main.application.unwrap_or(main.root)), Remedy::Manual(steps)));
+    };
+    let last = element.children_named("intent-filter").last();
+    let slot = last.map_or(Slot::First, |last| Slot::After(last.node()));
+    let mut edits = plan::insert(element, slot, &[filter(manifest.prefix())]);
+    if element.value(ANDROID, "exported").is_none() {
+        edits.push(set_android(manifest, element, "exported", "true"));
+    }
+    Some((manifest.tag(element), manifest_edit(title, manifest, edits)))
+}
+
+/// Returns a filter for links: of a host, held to what the routes start with, or of a scheme of the app's own.
+fn link_filter(prefix: &str, scheme: &str, host: Option<&str>, context: &Context<'_>) -> Fragment {
+    let named = |element: &str, value: &str| Fragment::new(element).with(format!("{prefix}:name"), value);
+    let mut parts = vec![named("action", VIEW), named("category", DEFAULT), named("category", BROWSABLE)];
+    let base = Fragment::new("data").with(format!("{prefix}:scheme"), scheme);
+    let Some(host) = host else {
+        parts.push(base);
+        return Fragment::new("intent-filter").holding(parts);
+    };
+    parts.push(base.with(format!("{prefix}:host"), host));
+    let mut starts: Vec<(&str, String)> = Vec::new();
+    for route in context.app.config.links.routes.iter().filter(|route| !route.stays_on_the_web()) {
+        let (start, whole) = route.fixed_start();
+        let path = (if whole { "path" } else { "pathPrefix" }, start);
+        if !starts.contains(&path) {
+            starts.push(path);
+        }
+    }
+    // A route that starts with a part of its own takes every path.
+    if !starts.iter().any(|(kind, start)| *kind == "pathPrefix" && start == "/") {
+        parts.extend(starts.iter().map(|(kind, start)| Fragment::new("data").with(format!("{prefix}:{kind}"), start)));
+    }
+    Fragment::new("intent-filter").with(format!("{prefix}:autoVerify"), "true").holding(parts)
+}
+
+/// Returns where a host's filter goes on Android and what adds it.
+pub(in crate::rules) fn add_android_host(context: &Context<'_>, host: &str) -> Option<(Place, Remedy)> {
+    add_filter(context, &Owner::Launcher, format!("add a filter for https://{host}"), |prefix| {
+        link_filter(prefix, "https", Some(host), context)
+    })
+}
+
+/// Returns where a scheme's filter goes on Android and what adds it.
+pub(in crate::rules) fn add_android_scheme(context: &Context<'_>, scheme: &str) -> Option<(Place, Remedy)> {
+    add_filter(context, &Owner::Launcher, format!("add a filter for {scheme}:"), |prefix| {
+        link_filter(prefix, scheme, None, context)
+    })
+}
+
+/// Returns where an associated domain goes and what adds it: to the list, or with the entitlement, its file and its wiring.
+pub(in crate::rules) fn add_domain(context: &Context<'_>, domain: &str) -> Option<(Place, Remedy)> {
+    let value = NewValue::String(domain.to_owned());
+    let entry = context.surface.entitlements().and_then(|(file, list)| Some((file, list, list.entry(DOMAINS)?)));
+    match entry {
+        Some((file, list, entry)) => {
+            let edits = plist_plan::append(list, &entry.value, &[value]);
+            let place = Place { file, span: plist_plan::start_tag(list, &entry.value) };
+            Some((place, Remedy::edit(format!("add {domain}"), file, edits)))
+        }
+        None => declare_entitlement(context, DOMAINS, Some(Ok(NewValue::Array(vec![value])))),
+    }
+}
+
+/// Returns where a scheme goes on iOS and what adds it: a URL type with the bundle id as its name.
+pub(in crate::rules) fn add_url_scheme(context: &Context<'_>, scheme: &str) -> Option<(Place, Remedy)> {
+    let plist = context.plist?;
+    let text = |text: &str| NewValue::String(text.to_owned());
+    let id = context.app.ios.as_ref().and_then(|ios| ios.id.value.clone());
+    let mut fields = vec![("CFBundleTypeRole".to_owned(), text("Editor"))];
+    fields.extend(id.map(|id| ("CFBundleURLName".to_owned(), NewValue::String(id))));
+    fields.push(("CFBundleURLSchemes".to_owned(), NewValue::Array(vec![text(scheme)])));
+    let title = format!("add the scheme {scheme}");
+    Some(add_to_list(context, title, plist, "CFBundleURLTypes", NewValue::Dict(fields)))
+}
+
+/// A host or scheme of links, and which platforms declare it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(in crate::rules) struct Sides {
+    /// The host or scheme.
+    pub(in crate::rules) name: String,
+    /// Whether it is a host.
+    pub(in crate::rules) is_host: bool,
+    /// Where Android declares it.
+    pub(in crate::rules) android: Option<Place>,
+    /// Where iOS declares it.
+    pub(in crate::rules) ios: Option<Place>,
+    /// Where `elvask.toml` names it.
+    pub(in crate::rules) named: Option<Place>,
+}
+
+/// Returns the hosts and schemes of links that the app declares or `elvask.toml` names.
+pub(in crate::rules) fn sides(context: &Context<'_>, links: &AppLinks) -> Vec<Sides> {
+    let mut out: Vec<Sides> = Vec::new();
+    let mut note = |name: &str, is_host: bool, put: &dyn Fn(&mut Sides)| {
+        let name = name.to_ascii_lowercase();
+        let at = out.iter().position(|known| known.name == name && known.is_host == is_host);
+        let at = at.unwrap_or_else(|| {
+            out.push(Sides { name, is_host, android: None, ios: None, named: None });
+            out.len() - 1
+        });
+        if let Some(known) = out.get_mut(at) {
+            put(known);
+        }
+    };
+    let place = |span| context.app.config_file.map(|file| Place { file, span });
+    for host in &context.app.config.hosts {
+        note(&host.text, true, &|known| known.named = place(host.span));
+    }
+    for scheme in &context.app.config.schemes {
+        note(&scheme.text, false, &|known| known.named = place(scheme.span));
+    }
+    let readable =
+        |text: &str| !text.is_empty() && !text.starts_with('@') && !text.contains('$') && !text.contains('{');
+    for (_, android) in &links.android {
+        for (entry, filter) in android.link_filters() {
+            let at = filter.place.unwrap_or(entry.place);
+            for host in web_hosts(filter).into_iter().filter(|host| readable(host) && *host != "*") {
+                note(host, true, &|known| known.android = known.android.or(Some(at)));
+            }
+            for scheme in filter
+                .schemes()
+                .into_iter()
+                .filter(|scheme| readable(scheme) && !is_web_scheme(scheme) && !matches!(*scheme, "content" | "file"))
+            {
+                note(scheme, false, &|known| known.android = known.android.or(Some(at)));
+            }
+        }
+    }
+    if let Some(ios) = &links.ios {
+        for domain in ios.domains.iter().filter(|domain| domain.service == "applinks" && readable(&domain.host)) {
+            note(&domain.host, true, &|known| known.ios = known.ios.or(Some(domain.place)));
+        }
+        for scheme in ios.schemes.iter().filter(|scheme| readable(&scheme.scheme)) {
+            note(&scheme.scheme, false, &|known| known.ios = known.ios.or(Some(scheme.place)));
+        }
+    }
+    out
+}
+
+/// Returns the hosts of a filter that web schemes go with.
+pub(in crate::rules) fn web_hosts(filter: &FilterSpec) -> Vec<&str> {
+    if filter.is_web() { filter.hosts() } else { Vec::new() }
+}
+
+/// Returns the plans that put an association file right; `None` where the app has no website's folder.
+pub(in crate::rules) fn write_association(
+    context: &Context<'_>,
+    links: &AppLinks,
+    host: &str,
+    document: association::Document,
+) -> Option<Remedy> {
+    let site = context.app.site.as_ref()?;
+    let file = site.file(host, document)?;
+    let source = context.sources.file(file);
+    let android = links.first_android();
+    let wanted = association::AssociationFiles {
+        package: android.and_then(|android| android.id.as_deref()),
+        fingerprints: android.map(|android| android.fingerprints.as_slice()).unwrap_or_default(),
+        team: links.ios.as_ref().and_then(|ios| ios.team.as_deref()),
+        bundle: links.ios.as_ref().and_then(|ios| ios.bundle.as_deref()),
+        min_version: links.ios.as_ref().and_then(|ios| ios.min_version),
+        routes: &context.app.config.links.routes,
+    };
+    let existing = (!source.text.trim().is_empty()).then_some(source.text.as_ref());
+    Some(match association::plan_file(document, existing, &wanted) {
+        Ok(written) if existing == Some(written.text.as_str()) => {
+            Remedy::Manual("The file says already what it must; look at what stands beside it.".to_owned())
+        }
+        Ok(written) => {
+            let edits = vec![difference(&source.text, &written.text)];
+            Remedy::edit(format!("write {}", source.shown), file, edits).making(&source.shown)
+        }
+        Err(problem) => Remedy::Manual(format!("{problem}.")),
+    })
+}
+
+/// Returns the one edit that turns a text into another: what they share at both ends stays.
+fn difference(old: &str, new: &str) -> Edit {
+    let shared = |pairs: &mut dyn Iterator<Item = (char, char)>| {
+        pairs.take_while(|(one, other)| one == other).map(|(one, _)| one.len_utf8()).sum::<usize>()
+    };
+    let start = shared(&mut old.chars().zip(new.chars()));
+    let (old_rest, new_rest) = (old.get(start..).unwrap_or_default(), new.get(start..).unwrap_or_default());
+    let end = shared(&mut old_rest.chars().rev().zip(new_rest.chars().rev()));
+    let inserted = new_rest.get(..new_rest.len() - end).unwrap_or_default();
+    Edit::replace(elvask_markup::Span::new(start, old.len() - end), inserted)
+}

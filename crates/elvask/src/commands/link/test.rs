@@ -1,0 +1,78 @@
+//! `elvask link test`.
+
+use elvask_core::link::association::Website;
+use elvask_core::link::expect::{self, Tested};
+use elvask_core::record::{FORMAT, PlaceRecord, TestedRecord};
+use serde::Serialize;
+
+use super::{device, site, with_links};
+use crate::commands::{Done, Outcome};
+use crate::options::Format;
+use crate::options::link::LinkTest;
+use crate::output::{Failure, Output};
+use crate::render::style::{ERROR, FAINT, GOOD, paint};
+use crate::render::{clean, count, width, wrap};
+
+#[derive(Serialize)]
+struct Record {
+    format: u32,
+    site: Option<String>,
+    tests: Vec<TestedRecord>,
+    passed: usize,
+    failed: usize,
+}
+
+pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
+    with_links(&options.app, output, |app, context, links| {
+        if app.config.links.tests.is_empty() {
+            return Err(Failure::new("elvask.toml has no expectations").hint("add one: [[links.tests]] with url = \"https://…\" and opens = \"browser\", \"app\" or what a route opens"));
+        }
+        let device = device(&options.look, app)?;
+        let site = site(options.look.site.as_deref(), app, true)?;
+        let asked = site.as_ref().map(|site| site as &dyn Website);
+        if let Some(site) = &site {
+            site.prepare(&links.hosts());
+        }
+        let tested = expect::run(context, links, device, asked);
+        let failed = tested.iter().filter(|one| one.failure.is_some()).count();
+        let passed = tested.len() - failed;
+        let outcome = if failed == 0 { Outcome::Clean } else { Outcome::Found };
+        let shown = options.look.site.clone().or_else(|| Some(app.site.as_ref()?.shown.clone()));
+        if options.app.format == Format::Json {
+            let tests = tested.iter().map(|one| TestedRecord::of(&app.sources, one)).collect();
+            output.json(&Record { format: FORMAT, site: shown, tests, passed, failed });
+            return Ok(outcome);
+        }
+        let mut text = String::new();
+        for group in tested.chunk_by(|one, other| std::ptr::eq(one.test, other.test)) {
+            text.push_str(&line(group, output.quiet));
+            for one in group.iter().filter(|one| one.failure.is_some()) {
+                let at = one.place.map(|place| PlaceRecord::of(&app.sources, place));
+                let at = at.map(|at| format!("{}:{}", at.file, at.line)).unwrap_or_default();
+                let variant = one.variant.as_ref().map(|name| format!(" {name}")).unwrap_or_default();
+                let why = format!("{}{variant}: {}.", one.platform.title(), one.failure.as_deref().unwrap_or_default());
+                text.push_str(&wrap(&clean(&why), width().min(110), 8));
+                text.push_str(&format!("        {}\n", paint(FAINT, &at)));
+            }
+        }
+        let site = shown.map_or("no website was asked".to_owned(), |site| format!("the website is {site}"));
+        let sum = format!("{} met, {} not; {site}.", count(passed, "expectation"), failed);
+        text.push_str(&format!("{}\n", paint(if failed == 0 { GOOD } else { ERROR }, &clean(&sum))));
+        output.result(&text);
+        Ok(outcome)
+    })
+}
+
+fn line(group: &[Tested<'_>], quiet: bool) -> String {
+    let Some(first) = group.first() else { return String::new() };
+    let failed = group.iter().any(|one| one.failure.is_some());
+    if quiet && !failed {
+        return String::new();
+    }
+    let mark = if failed { paint(ERROR, "  no") } else { paint(GOOD, " yes") };
+    format!(
+        "{mark}  {}  {}\n",
+        clean(&first.test.url.text),
+        paint(FAINT, &format!("→ {}", clean(&first.test.opens.text)))
+    )
+}
