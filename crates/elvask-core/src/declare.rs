@@ -28,6 +28,10 @@ pub enum Naming {
     QueryScheme,
     /// A host whose links open the app.
     Host,
+    /// Links that open the app: `https://marram.example/site/*` or `marram://site/*`.
+    Link,
+    /// A package that the app wants to see.
+    Package,
     /// An entitlement.
     Entitlement,
     /// A background mode.
@@ -36,11 +40,12 @@ pub enum Naming {
     Feature,
 }
 
-/// Returns the entries of a sheet that state what a person names; `value` goes with keys and entitlements, as TOML.
+/// Returns the entries of a sheet that state what a person names; `value` goes with keys and entitlements, as TOML, and `on` is the activity that
+/// links open, where that is not the one of the launcher.
 ///
 /// # Errors
 /// A sentence about what is not known.
-pub fn entries(naming: Naming, word: &str, value: Option<&str>) -> Result<Vec<String>, String> {
+pub fn entries(naming: Naming, word: &str, value: Option<&str>, on: Option<&str>) -> Result<Vec<String>, String> {
     let text = |text: &str| serde_json::to_string(text).unwrap_or_default();
     let one = |line: String| Ok(vec![line]);
     let full = if word.contains('.') { word.to_owned() } else { format!("{}{word}", android::PERMISSION_PREFIX) };
@@ -48,15 +53,15 @@ pub fn entries(naming: Naming, word: &str, value: Option<&str>) -> Result<Vec<St
     match naming {
         Naming::Anything => {
             if capability::capability(word).is_some() {
-                entries(Naming::Capability, word, value)
+                entries(Naming::Capability, word, value, on)
             } else if android::permission(&full).is_some() {
-                entries(Naming::Permission, word, value)
+                entries(Naming::Permission, word, value, on)
             } else if ios::usage_key(word).is_some() || ios::plist_key(word).is_some() {
-                entries(Naming::Key, word, value)
+                entries(Naming::Key, word, value, on)
             } else if ios::entitlement(word).is_some() {
-                entries(Naming::Entitlement, word, value)
+                entries(Naming::Entitlement, word, value, on)
             } else if word.starts_with("android.hardware.") || word.starts_with("android.software.") {
-                entries(Naming::Feature, word, value)
+                entries(Naming::Feature, word, value, on)
             } else {
                 Err(unknown(word))
             }
@@ -82,30 +87,38 @@ pub fn entries(naming: Naming, word: &str, value: Option<&str>) -> Result<Vec<St
                 None => Err(format!("{word}: a key needs its value, such as --value true or --value '\"text\"'")),
             },
         },
-        Naming::Scheme => Ok(vec![
-            format!(
-                "android.filter = {{ action = \"android.intent.action.VIEW\", category = [\"android.intent.category.DEFAULT\", \"android.intent.category.BROWSABLE\"], scheme = {} }}",
-                text(word)
-            ),
-            format!("ios.url-scheme = {}", text(word)),
-        ]),
+        Naming::Scheme => {
+            let scheme = word.trim_end_matches("://").trim_end_matches(':').to_ascii_lowercase();
+            let mut letters = scheme.chars();
+            let good = letters.next().is_some_and(|first| first.is_ascii_lowercase())
+                && letters.all(|letter| letter.is_ascii_alphanumeric() || matches!(letter, '+' | '-' | '.'));
+            if !good {
+                return Err(format!("{word}: this is no scheme; write one such as marram"));
+            }
+            if let Some(kept) = ios::reserved_scheme(&scheme) {
+                return Err(format!(
+                    "{word}: the system keeps this scheme for itself and opens {kept}; for links of the web: elvask declare link https://HOST/*"
+                ));
+            }
+            Ok(vec![filter(on, &scheme, None, None), format!("ios.url-scheme = {}", text(&scheme))])
+        }
+        Naming::Link => link(word, on),
+        Naming::Package => {
+            let plain = word.contains('.')
+                && word.chars().all(|letter| letter.is_ascii_alphanumeric() || matches!(letter, '.' | '_'));
+            if !plain {
+                return Err(format!("{word}: this is no application id; write one such as example.tides.app"));
+            }
+            one(format!("android.query = {{ package = {} }}", text(word)))
+        }
         Naming::QueryScheme => Ok(vec![
             format!("android.query = {{ action = \"android.intent.action.VIEW\", scheme = {} }}", text(word)),
             format!("ios.query-scheme = {}", text(word)),
         ]),
         Naming::Host => {
-            let host = word.trim_start_matches("https://").trim_end_matches('/');
-            let plain = !host.is_empty()
-                && host.contains('.')
-                && host.chars().all(|letter| letter.is_alphanumeric() || matches!(letter, '.' | '-' | '*'));
-            if !plain {
-                return Err(format!("{word}: this is no host; write one such as marram.example"));
-            }
+            let host = plain_host(word.trim_start_matches("https://").trim_end_matches('/'))?;
             Ok(vec![
-                format!(
-                    "android.filter = {{ action = \"android.intent.action.VIEW\", category = [\"android.intent.category.DEFAULT\", \"android.intent.category.BROWSABLE\"], scheme = \"https\", host = {} }}",
-                    text(host)
-                ),
+                filter(on, "https", Some(&host), None),
                 format!("ios.domain = {}", text(&format!("applinks:{host}"))),
             ])
         }
@@ -128,6 +141,69 @@ pub fn entries(naming: Naming, word: &str, value: Option<&str>) -> Result<Vec<St
         Naming::BackgroundMode => one(format!("ios.background-mode = {}", text(word))),
         Naming::Feature => one(format!("android.feature = {}", text(word))),
     }
+}
+
+/// Returns the entry for a filter of links.
+fn filter(on: Option<&str>, scheme: &str, host: Option<&str>, path: Option<(&str, String)>) -> String {
+    let text = |text: &str| serde_json::to_string(text).unwrap_or_default();
+    let mut fields = Vec::new();
+    fields.extend(on.map(|class| format!("on = {}", text(class))));
+    fields.push("action = \"android.intent.action.VIEW\"".to_owned());
+    fields.push("category = [\"android.intent.category.DEFAULT\", \"android.intent.category.BROWSABLE\"]".to_owned());
+    fields.push(format!("scheme = {}", text(scheme)));
+    fields.extend(host.map(|host| format!("host = {}", text(host))));
+    fields.extend(path.map(|(key, path)| format!("{key} = {}", text(&path))));
+    format!("android.filter = {{ {} }}", fields.join(", "))
+}
+
+/// Returns a host in the form in which it is looked up.
+fn plain_host(word: &str) -> Result<String, String> {
+    let (wild, name) = word.strip_prefix("*.").map_or(("", word), |name| ("*.", name));
+    let ascii = idna::domain_to_ascii(name).unwrap_or_default();
+    let letters = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '.' | '-');
+    if !ascii.contains('.') || !ascii.chars().all(letters) || ascii.starts_with('.') || ascii.ends_with('.') {
+        return Err(format!(
+            "{word}: this is no host; write one such as marram.example, or *.marram.example for all below it"
+        ));
+    }
+    Ok(format!("{wild}{ascii}"))
+}
+
+/// Returns the entries for links as people write them, with a star for what may vary.
+fn link(word: &str, on: Option<&str>) -> Result<Vec<String>, String> {
+    let text = |text: &str| serde_json::to_string(text).unwrap_or_default();
+    let wrong =
+        |why: &str| Err(format!("{word}: {why}; write links such as https://marram.example/site/* or marram://site/*"));
+    let Some((scheme, rest)) = word.split_once("://") else { return wrong("this names no scheme") };
+    let scheme = scheme.to_ascii_lowercase();
+    if rest.contains(['?', '#', ' ']) {
+        return wrong("neither platform's declaration holds a query, a fragment or a blank");
+    }
+    let (host, path) = rest.split_once('/').map_or((rest, None), |(host, path)| (host, Some(format!("/{path}"))));
+    let path = path.filter(|path| path != "/*" && !path.is_empty()).map(|path| match path.strip_suffix('*') {
+        Some(start) if !start.contains('*') => ("path-prefix", start.to_owned()),
+        None if !path.contains('*') => ("path", path),
+        _ => ("path-pattern", path.replace('*', ".*")),
+    });
+    if matches!(scheme.as_str(), "http" | "https") {
+        let host = plain_host(host)?;
+        return Ok(vec![
+            filter(on, &scheme, Some(&host), path),
+            format!("ios.domain = {}", text(&format!("applinks:{host}"))),
+        ]);
+    }
+    if ios::reserved_scheme(&scheme).is_some() {
+        return entries(Naming::Scheme, &scheme, None, on);
+    }
+    let host = Some(host).filter(|host| !host.is_empty() && *host != "*");
+    if host.is_none() && path.is_some() {
+        return wrong("without a host, paths are not looked at");
+    }
+    let mut both = entries(Naming::Scheme, &scheme, None, on)?;
+    if let Some(first) = both.first_mut() {
+        *first = filter(on, &scheme, host, path);
+    }
+    Ok(both)
 }
 
 fn unknown(word: &str) -> String {

@@ -288,3 +288,71 @@ fn ios_opens_what_its_documentation_says() {
     assert!(wrong.is_empty(), "{} of {count} are wrong:\n{}", wrong.len(), wrong.join("\n"));
     assert!(count >= 80, "{count} vectors");
 }
+
+mod index {
+    use elvask_core::link::filter::{DataSpec, Filter, FilterSpec, Intent};
+    use elvask_core::link::index::FilterSet;
+    use elvask_core::link::url::Uri;
+    use elvask_core::source::{Place, Sources};
+    use proptest::prelude::*;
+
+    fn place() -> Place {
+        let mut sources = Sources::new(std::path::Path::new("/app"));
+        let file = sources.add(std::path::Path::new("/app/AndroidManifest.xml"), "");
+        Place { file, span: elvask_core::Span::at(0) }
+    }
+
+    fn value(words: &'static [&'static str]) -> impl Strategy<Value = Option<&'static str>> {
+        prop_oneof![Just(None), prop::sample::select(words).prop_map(Some)]
+    }
+
+    fn data() -> impl Strategy<Value = DataSpec> {
+        let scheme = value(&["https", "marram"]);
+        let host = value(&["h.example", "H.example", "*.h.example", "*h.example", "*"]);
+        let path = value(&["/", "/a", "/a/b", "/ab"]);
+        let prefix = value(&["/", "/a", "/a/"]);
+        let pattern = value(&["/a.*", "/a*", "/.*b", "/a/.*"]);
+        let suffix = value(&["b", "/"]);
+        (scheme, host, path, prefix, pattern, suffix).prop_map(|(scheme, host, path, prefix, pattern, suffix)| {
+            let mut data = DataSpec::default();
+            let all = [
+                ("scheme", scheme),
+                ("host", host),
+                ("path", path),
+                ("pathPrefix", prefix),
+                ("pathPattern", pattern),
+                ("pathSuffix", suffix),
+            ];
+            for (name, value) in all {
+                if let Some(value) = value {
+                    data.push(name, value, place());
+                }
+            }
+            data
+        })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(300))]
+
+        #[test]
+        fn the_index_finds_what_each_filter_by_itself_takes(
+            specs in prop::collection::vec(prop::collection::vec(data(), 1..3), 1..12),
+            urls in prop::collection::vec("(https|marram)://(h\\.example|H\\.EXAMPLE|x\\.h\\.example|xh\\.example|i\\.example)?(/|/a|/ab|/a/b|/a/|/b)?(\\?q)?", 1..20),
+        ) {
+            let filters: Vec<Filter> = specs.into_iter().map(|data| {
+                let word = |name: &str| vec![format!("android.intent.{name}")];
+                let categories = ["DEFAULT", "BROWSABLE"].map(|name| format!("android.intent.category.{name}")).to_vec();
+                Filter::at_level(&FilterSpec { actions: word("action.VIEW"), categories, data, ..FilterSpec::default() }, 36).unwrap()
+            }).collect();
+            let set = FilterSet::new(filters.clone());
+            let mut found = Vec::new();
+            for url in &urls {
+                let uri = Uri::parse(url);
+                set.matching(&uri, &mut found);
+                let each: Vec<usize> = (0..filters.len()).filter(|at| filters[*at].matches(&Intent::link(&uri)).is_ok()).collect();
+                prop_assert_eq!(&found, &each, "{}", url);
+            }
+        }
+    }
+}

@@ -125,12 +125,14 @@ Examples:
   elvask declare camera --purpose camera=\"Photographs the ring on a bird's leg.\"
   elvask declare VIBRATE
   elvask declare scheme marram
-  elvask declare host marram.example
+  elvask declare link https://marram.example/site/*
+  elvask declare link marram://site/* --on SiteActivity
+  elvask declare package example.tides.app     an app that is to be seen
   elvask declare entitlement aps-environment
   elvask declare key UIFileSharingEnabled --value true
 
-The first word may say what the others are: capability, permission, key, scheme, query-scheme,
-host, entitlement, background-mode or feature.")]
+The first word may say what the others are: capability, permission, key, link, scheme, host,
+query-scheme, package, entitlement, background-mode or feature.")]
 pub(crate) struct Declare {
     /// What to declare.
     #[arg(required = true, value_name = "NAME")]
@@ -138,6 +140,9 @@ pub(crate) struct Declare {
     /// The value of a key or entitlement, as TOML writes it: true, \"text\", [\"a\", \"b\"].
     #[arg(long, value_name = "VALUE")]
     pub(crate) value: Option<String>,
+    /// The activity that links open; without it, the one of the launcher.
+    #[arg(long, value_name = "ACTIVITY")]
+    pub(crate) on: Option<String>,
     #[command(flatten)]
     pub(crate) app: AppFlag,
     #[command(flatten)]

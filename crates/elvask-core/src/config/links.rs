@@ -62,12 +62,14 @@ pub(super) fn read(links: &Table<'_, '_>, problems: &mut Vec<Problem>) -> LinksC
         problems.push(Problem { message, span: one.span });
     }
     for route in links.tables("routes", "a route", problems) {
-        route.refuse_others(&["path", "opens"], problems);
+        route.refuse_others(&["path", "opens", "hosts"], problems);
+        let hosts =
+            route.texts("hosts", true, problems).into_iter().map(|host| host.text.to_ascii_lowercase()).collect();
         let path = route.required_text("path", problems);
         let opens = route.required_text("opens", problems);
         let (Some(path), Some(opens)) = (path, opens) else { continue };
         match Route::parse(&path.text, &opens.text) {
-            Ok(route) => config.routes.push(route),
+            Ok(route) => config.routes.push(route.on(hosts)),
             Err(message) => problems.push(Problem { message, span: path.span }),
         }
     }

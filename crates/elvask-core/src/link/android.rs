@@ -210,6 +210,27 @@ impl AndroidLinks {
             .flat_map(|entry| entry.filters.iter().filter(|filter| filter.is_link()).map(move |filter| (entry, filter)))
     }
 
+    /// Says whether an open entry has a filter that takes a link, on the newest level; verification apart.
+    #[must_use]
+    pub fn takes(&self, link: &Link) -> bool {
+        let uri = link.uri();
+        let open = self.entries.iter().filter(|entry| self.closed(entry).is_none()).flat_map(|entry| &entry.filters);
+        open.into_iter().any(|spec| {
+            Filter::at_level(spec, NEWEST_LEVEL).is_ok_and(|filter| filter.matches(&Intent::link(&uri)).is_ok())
+        })
+    }
+
+    /// Says whether a filter for links names what a link has, whatever else the filter or its component lacks.
+    #[must_use]
+    pub fn means(&self, link: &Link) -> bool {
+        let uri = link.uri();
+        let specs = self.entries.iter().flat_map(|entry| &entry.filters).filter(|spec| spec.is_link());
+        specs.into_iter().any(|spec| {
+            let matched = Filter::at_level(spec, NEWEST_LEVEL).map(|filter| filter.matches(&Intent::link(&uri)));
+            matches!(matched, Ok(Ok(()) | Err(Mismatch::Category | Mismatch::Type)) | Err(_))
+        })
+    }
+
     /// Returns the level that a look is taken at where nobody names one.
     #[must_use]
     pub fn newest() -> u32 {

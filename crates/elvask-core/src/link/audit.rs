@@ -93,7 +93,7 @@ pub fn audit(links: &AppLinks, routes: &[Route], site: &dyn Website, served: &[S
     if let Some(android) = links.first_android() {
         let asked = links.android_hosts();
         for (host, declared) in by_place(&asked) {
-            audit.files.push(asset_links(links, android, &host, declared, site));
+            audit.files.push(asset_links(links, android, &host, declared, routes, site));
         }
     }
     if let Some(ios) = &links.ios {
@@ -102,6 +102,7 @@ pub fn audit(links: &AppLinks, routes: &[Route], site: &dyn Website, served: &[S
             audit.files.push(apple(ios, &host, declared, routes, site));
         }
     }
+    audit.files.sort_by(|one, other| one.host.cmp(&other.host));
     let declared = links.hosts();
     for host in served {
         let covered = declared.iter().any(|known| looked_up_at(known) == host);
@@ -239,6 +240,7 @@ fn asset_links(
     android: &AndroidLinks,
     host: &str,
     declared: Vec<String>,
+    routes: &[Route],
     site: &dyn Website,
 ) -> Audited {
     let mut out = Audited {
@@ -302,6 +304,28 @@ fn asset_links(
             );
         }
     }
+    // The file says nothing of paths: those stand in the filters.
+    for route in routes.iter().filter(|route| route.is_for(host)) {
+        let Ok(link) = Link::parse(&format!("https://{host}{}", route.example())) else { continue };
+        match (android.takes(&link), route.stays_on_the_web()) {
+            (true, false) => out.good("route", format!("{} is taken by a filter of the app", route.path)),
+            (false, true) => {
+                out.good("route", format!("{} is taken by no filter, so it stays in the browser", route.path))
+            }
+            (false, false) => out.bad(
+                "route",
+                Level::Error,
+                format!("{} is taken by no filter of the app", route.path),
+                "`elvask fill` adds a filter for it.",
+            ),
+            (true, true) => out.bad(
+                "route",
+                Level::Error,
+                format!("{} is meant to stay in the browser, and a filter of the app takes it", route.path),
+                "Hold the filter to the paths that the app knows, with android:pathPrefix.",
+            ),
+        }
+    }
     out
 }
 
@@ -357,7 +381,7 @@ fn apple(links: &ios::IosLinks, host: &str, declared: Vec<String>, routes: &[Rou
         ),
     }
     let version = ios::newest();
-    for route in routes {
+    for route in routes.iter().filter(|route| route.is_for(host)) {
         let Ok(link) = Link::parse(&format!("https://{host}{}", route.example())) else { continue };
         let decision = file.decide(&id, &link.uri(), &version);
         let opens = matches!(decision, Decision::Opens { .. });
@@ -397,7 +421,7 @@ fn apple(links: &ios::IosLinks, host: &str, declared: Vec<String>, routes: &[Rou
         }
     }
     if let Some(min) = links.min_version.filter(|min| *min < version)
-        && let Some(route) = routes.iter().find(|route| !route.stays_on_the_web())
+        && let Some(route) = routes.iter().find(|route| !route.stays_on_the_web() && route.is_for(host))
         && let Ok(link) = Link::parse(&format!("https://{host}{}", route.example()))
         && let Decision::TooNew { lacks } = file.decide(&id, &link.uri(), &min)
     {

@@ -48,7 +48,8 @@ impl AppLinks {
         if let Some(links) = &self.ios {
             for domain in links.domains.iter().filter(|domain| domain.service == "applinks") {
                 let host = domain.host.replace('*', "any");
-                let path = routes.iter().find(|route| !route.stays_on_the_web()).map_or("/".to_owned(), Route::example);
+                let of_host = routes.iter().find(|route| !route.stays_on_the_web() && route.is_for(&domain.host));
+                let path = of_host.map_or("/".to_owned(), Route::example);
                 out.push(LinkEntry {
                     platform: Platform::Ios,
                     component: None,
@@ -105,7 +106,8 @@ fn spellings(filter: &FilterSpec, routes: &[Route]) -> Vec<(String, Option<Strin
         for host in hosts {
             let shown = if host.starts_with('*') { host.replacen('*', "any", 1) } else { host.to_owned() };
             if paths.is_empty() {
-                let path = routes.iter().find(|route| !route.stays_on_the_web()).map_or("/".to_owned(), Route::example);
+                let of_host = routes.iter().find(|route| !route.stays_on_the_web() && route.is_for(host));
+                let path = of_host.map_or("/".to_owned(), Route::example);
                 out.push((format!("{scheme}://{host}/…"), plain(format!("{scheme}://{shown}{path}"))));
             }
             for (attribute, path, kind) in &paths {
@@ -116,7 +118,7 @@ fn spellings(filter: &FilterSpec, routes: &[Route]) -> Vec<(String, Option<Strin
                     PatternKind::Simple | PatternKind::Advanced => format!("{scheme}://{host} {attribute} {path}"),
                 };
                 let example =
-                    example_path(*kind, path, routes).and_then(|path| plain(format!("{scheme}://{shown}{path}")));
+                    example_path(*kind, path, host, routes).and_then(|path| plain(format!("{scheme}://{shown}{path}")));
                 out.push((takes, example));
             }
         }
@@ -125,10 +127,10 @@ fn spellings(filter: &FilterSpec, routes: &[Route]) -> Vec<(String, Option<Strin
 }
 
 /// Makes up a path that a pattern takes: that of a route where one fits.
-fn example_path(kind: PatternKind, path: &str, routes: &[Route]) -> Option<String> {
+fn example_path(kind: PatternKind, path: &str, host: &str, routes: &[Route]) -> Option<String> {
     let pattern = Pattern::new(kind, path).ok()?;
     let fits = |path: &String| pattern.matches(&Subject { text: path });
-    let of_routes = routes.iter().filter(|route| !route.stays_on_the_web()).map(Route::example);
+    let of_routes = routes.iter().filter(|route| !route.stays_on_the_web() && route.is_for(host)).map(Route::example);
     let start = pattern.literal_start().to_owned();
     let made = ["", "42", "a", "text", "/", "a/b", "1.pdf", "abc", "12", "1234"].map(|end| format!("{start}{end}"));
     let own = match kind {

@@ -100,6 +100,8 @@ pub struct Route {
     pub opens: String,
     /// Its segments.
     pub segments: Vec<Segment>,
+    /// The hosts that it is for; all where none is named. Links with a scheme of the app's own have no host.
+    pub hosts: Vec<String>,
 }
 
 /// A route that a link meets.
@@ -156,7 +158,26 @@ impl Route {
             }
             segments.push(Segment::Part { name: name.to_owned(), kind: *kind });
         }
-        Ok(Route { path: path.to_owned(), opens: opens.to_owned(), segments })
+        Ok(Route { path: path.to_owned(), opens: opens.to_owned(), segments, hosts: Vec::new() })
+    }
+
+    /// Holds it to some hosts.
+    #[must_use]
+    pub fn on(mut self, hosts: Vec<String>) -> Route {
+        self.hosts = hosts;
+        self
+    }
+
+    /// Says whether it is one of a host; `*.` at the start of either stands for all that lies below.
+    #[must_use]
+    pub fn is_for(&self, host: &str) -> bool {
+        let below = |wild: &str, host: &str| {
+            wild.strip_prefix('*').is_some_and(|end| {
+                end.starts_with('.') && host.to_ascii_lowercase().ends_with(&end.to_ascii_lowercase())
+            })
+        };
+        let is = |known: &String| known.eq_ignore_ascii_case(host) || below(known, host) || below(host, known);
+        self.hosts.is_empty() || self.hosts.iter().any(is)
     }
 
     /// Says whether its links are meant to stay on the web.
@@ -229,8 +250,11 @@ impl Route {
 /// Returns the first route that a link meets. Of a link with a scheme of the app's own, the host is the first segment.
 #[must_use]
 pub fn met<'r>(routes: &'r [Route], link: &Link) -> Option<Met<'r>> {
-    let segments = link.uri().route_segments();
-    routes.iter().find_map(|route| Some(Met { route, with: route.meets(&segments)? }))
+    let uri = link.uri();
+    let segments = uri.route_segments();
+    let host = uri.host().unwrap_or_default();
+    let of_host = routes.iter().filter(|route| !uri.is_web() || route.is_for(&host));
+    of_host.into_iter().find_map(|route| Some(Met { route, with: route.meets(&segments)? }))
 }
 
 #[cfg(test)]
@@ -264,6 +288,15 @@ mod tests {
     fn the_host_of_an_own_scheme_is_the_first_segment() {
         assert_eq!(with("/site/{site:int}", "marram://site/42"), one("site", "42"));
         assert_eq!(with("/site/{site:int}", "marram:///site/42"), one("site", "42"));
+    }
+
+    #[test]
+    fn a_route_may_be_held_to_hosts() {
+        let routes = [Route::parse("/day/{day}", "Day").unwrap().on(vec!["log.marram.example".to_owned()])];
+        let meets = |url: &str| met(&routes, &Link::parse(url).unwrap()).is_some();
+        assert!(meets("https://log.marram.example/day/1") && meets("marram://day/1"));
+        assert!(!meets("https://marram.example/day/1"));
+        assert!(routes[0].is_for("*.marram.example") && !routes[0].is_for("*.knot.example"));
     }
 
     #[test]

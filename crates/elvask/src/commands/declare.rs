@@ -21,20 +21,22 @@ use crate::render::style::{ERROR, FAINT, GOOD, HEADING, WARNING, paint};
 use crate::render::{clean, snippet};
 
 /// The words that say what the names behind them are.
-const KINDS: [(&str, Naming); 9] = [
+const KINDS: [(&str, Naming); 11] = [
     ("capability", Naming::Capability),
     ("permission", Naming::Permission),
     ("key", Naming::Key),
     ("scheme", Naming::Scheme),
     ("query-scheme", Naming::QueryScheme),
     ("host", Naming::Host),
+    ("link", Naming::Link),
+    ("package", Naming::Package),
     ("entitlement", Naming::Entitlement),
     ("background-mode", Naming::BackgroundMode),
     ("feature", Naming::Feature),
 ];
 
 /// Turns the words of a command line into the entries of a sheet.
-fn wished(words: &[String], value: Option<&str>) -> Result<Vec<String>, Failure> {
+fn wished(words: &[String], value: Option<&str>, on: Option<&str>) -> Result<Vec<String>, Failure> {
     let naming = words.first().and_then(|first| KINDS.iter().find(|(word, _)| word == first));
     let (naming, names) = match naming {
         Some((_, naming)) if words.len() > 1 => (*naming, words.get(1..).unwrap_or_default()),
@@ -42,9 +44,23 @@ fn wished(words: &[String], value: Option<&str>) -> Result<Vec<String>, Failure>
     };
     let mut out = Vec::new();
     for name in names {
-        out.extend(entries(naming, name, value).map_err(Failure::new)?);
+        out.extend(entries(naming, name, value, on).map_err(Failure::new)?);
     }
     Ok(out)
+}
+
+/// Returns the full name of an activity that a person calls by its last part.
+fn activity(app: &App, name: &str) -> Result<String, Failure> {
+    let surface = Surface::read(app, &app.sources);
+    let manifests = surface.judged_manifests(app);
+    let components = manifests.iter().flat_map(|manifest| &manifest.components);
+    let activities: Vec<_> = components.filter(|one| one.element.name().starts_with("activity")).collect();
+    let last = name.trim_start_matches('.');
+    let found = activities.iter().find(|one| one.class == name || one.class.ends_with(&format!(".{last}")));
+    found.map(|one| one.class.clone()).ok_or_else(|| {
+        let known: Vec<_> = activities.iter().map(|one| one.class.as_str()).collect();
+        Failure::new(format!("--on {name}: there is no such activity; the app has {}", known.join(", ")))
+    })
 }
 
 #[derive(Serialize)]
@@ -61,16 +77,19 @@ struct DeclareRecord {
 pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     let look = options.app.options();
     let app = load(&look, output)?;
-    let entries = wished(&options.words, options.value.as_deref())?;
+    let on = options.on.as_deref().map(|name| activity(&app, name)).transpose()?;
+    let entries = wished(&options.words, options.value.as_deref(), on.as_deref())?;
+    let links = entries.iter().any(|entry| entry.starts_with("android.filter"));
+    let wanted = |finding: &Finding| is_wished(finding) || (links && WITH_LINKS.contains(&finding.rule.id));
     let app = with_wishes(&app, &entries).map_err(Failure::new)?;
     let mut settings = settings(false);
     super::fill::given(&options.given, &app, &mut settings)?;
     let human = look.format == Format::Human;
     let ask = human && crate::input::can_ask() && !options.yes && !options.dry_run;
-    let mut filled = plan(&app, &settings)?;
+    let mut filled = plan_all(&app, &settings, wanted)?;
     if ask && !wants(&filled).is_empty() {
         super::fill::ask_for(&wants(&filled), &app, &mut settings, output);
-        filled = plan(&app, &settings)?;
+        filled = plan_all(&app, &settings, wanted)?;
     }
     let files = changes(&app, &filled.sources, &filled.changed)?;
     let wanted = match (options.dry_run, ask) {
@@ -137,7 +156,14 @@ fn wants(filled: &Filled) -> Vec<Want> {
 }
 
 pub(crate) fn plan(app: &App, settings: &Settings) -> Result<Filled, Failure> {
-    fill_only(app, settings, is_wished).map_err(|error| match error {
+    plan_all(app, settings, is_wished)
+}
+
+/// What links need beside their filter: that the activity is open, and that each does not make one more copy of it.
+const WITH_LINKS: [&str; 3] = ["launch-mode", "exported-closed", "exported-unstated"];
+
+fn plan_all(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -> Result<Filled, Failure> {
+    fill_only(app, settings, wanted).map_err(|error| match error {
         FillError::Obstacles(report) => {
             let first = report.obstacles().next().map(|one| snippet::line(&app.sources, one)).unwrap_or_default();
             Failure::new(format!("nothing is written: what cannot be read must be mended first: {}", first.trim_end()))
@@ -181,7 +207,7 @@ pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
     let app = load_with(&look, Look::All, output)?;
     let settings = settings(false);
     // Without a value any will do: what is taken out is known by its name.
-    let wished = wished(&options.words, Some("true"))?;
+    let wished = wished(&options.words, Some("true"), None)?;
     let wishes = with_wishes(&app, &wished).map_err(Failure::new)?;
     let asked: Vec<Asked> = wishes
         .plugins

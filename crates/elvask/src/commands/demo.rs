@@ -30,7 +30,7 @@ struct Step {
     shows: &'static str,
 }
 
-const STEPS: [Step; 4] = [
+const STEPS: [Step; 6] = [
     Step {
         words: &["survey"],
         given: false,
@@ -44,9 +44,15 @@ const STEPS: [Step; 4] = [
         shows: "The exit code is 1: something is found that breaks on a device, in the build or in review.",
     },
     Step {
+        words: &["link", "test"],
+        given: false,
+        told: "Four links are named in elvask.toml with what each must open. Which of them do, on both platforms, with the website that lies in the folder site?",
+        shows: "Two filters were folded into one, a category is missing, a host is known to one platform alone, and the website names another certificate.",
+    },
+    Step {
         words: &["fill"],
         given: true,
-        told: "Now all that can be mended is mended. Three values only the owner can give; the rest stands in the sheets and in elvask.toml. Nothing else in the two files changes: comments, order and indentation stay.",
+        told: "Now all that can be mended is mended. Three values only the owner can give; the rest stands in the sheets and in elvask.toml. Nothing else in the files changes: comments, order and indentation stay.",
         shows: "On a terminal, `elvask fill` asks for such values and shows the diff before it writes.",
     },
     Step {
@@ -54,6 +60,12 @@ const STEPS: [Step; 4] = [
         given: false,
         told: "And the check again.",
         shows: "The exit code is 0. What is waived stands in elvask.toml with its reason.",
+    },
+    Step {
+        words: &["link", "test"],
+        given: false,
+        told: "And the links.",
+        shows: "`elvask link try https://marram.example/site/42 --site site` tells of one link how it is decided and how the app is told.",
     },
 ];
 

@@ -5,7 +5,9 @@ use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
+use crate::link::android::AndroidLinks;
 use crate::link::filter::BROWSABLE;
+use crate::requirement::{Kind, Need};
 use crate::rules::support::{manifest_edit, set_android};
 use crate::rules::{About, Rule};
 use crate::surface::ANDROID;
@@ -35,7 +37,7 @@ impl Rule for ExportedUnstated {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let mut told: Vec<&str> = Vec::new();
-        for (name, links) in &context.links().android {
+        for (_, links) in &context.links().android {
             if links.target_level < SINCE {
                 continue;
             }
@@ -44,6 +46,17 @@ impl Rule for ExportedUnstated {
                     continue;
                 }
                 told.push(class);
+                // What a plugin wants of it is told by that plugin's finding.
+                let asked =
+                    context.needs.of(Kind::Attribute, "exported").iter().any(|requirement| match &requirement.need {
+                        Need::Attribute { owner, .. } => context.variants.iter().any(|variant| {
+                            variant.owner(owner).is_some_and(|owner| owner.key.as_deref() == Some(class))
+                        }),
+                        _ => false,
+                    });
+                if asked {
+                    continue;
+                }
                 let short = class.rsplit('.').next().unwrap_or(class);
                 let message = format!("{short} has an intent filter and does not say whether other apps may start it");
                 let owning = context.manifests.iter().find_map(|manifest| {
@@ -66,18 +79,14 @@ impl Rule for ExportedUnstated {
                         (*place, Remedy::Manual(steps))
                     }
                 };
-                let variants = if links.target_level >= SINCE { vec![name.clone()] } else { Vec::new() };
-                let variants = if context.variants.len() > 1 {
-                    context
-                        .links()
-                        .android
-                        .iter()
-                        .filter(|(_, one)| one.unstated.iter().any(|(known, _)| known == class))
-                        .map(|(name, _)| name.clone())
-                        .collect()
-                } else {
-                    variants
-                };
+                let has = |links: &AndroidLinks| links.unstated.iter().any(|(known, _)| known == class);
+                let variants = context
+                    .links()
+                    .android
+                    .iter()
+                    .filter(|(_, links)| has(links))
+                    .map(|(name, _)| name.clone())
+                    .collect();
                 out.push(Finding::new(&ABOUT, class.clone(), place, message).in_variants(variants).mend(remedy));
             }
         }

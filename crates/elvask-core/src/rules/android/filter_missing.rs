@@ -5,8 +5,10 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy, Want};
 use crate::link::filter::VIEW;
+use crate::link::is_plain_host;
+use crate::link::url::Link;
 use crate::requirement::{Kind, Need, Query, Requirement};
-use crate::rules::support::links::{Sides, add_android_host, add_android_scheme, add_filter, sides};
+use crate::rules::support::links::{Sides, add_android_host, add_android_route, add_android_scheme, add_filter, sides};
 use crate::rules::support::{filter_fragment, has_filter, only_in, who_needs};
 use crate::rules::{About, Rule};
 
@@ -78,6 +80,7 @@ impl Rule for FilterMissing {
                 );
             }
         }
+        routes(context, out);
         // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
         for one in sides(context, context.links()).iter().filter(|one| one.android.is_none() && one.ios.is_none()) {
             let planned =
@@ -93,6 +96,27 @@ impl Rule for FilterMissing {
             );
             let subject = format!("{VIEW} {}", if one.is_host { "https" } else { &one.name });
             out.push(Finding::new(&ABOUT, subject, place, message).related(named, "named here").mend(remedy));
+        }
+    }
+}
+
+/// Looks for routes of elvask.toml that no filter takes, on the hosts that the manifest names.
+fn routes(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let Some(android) = context.links().first_android() else { return };
+    for host in context
+        .links()
+        .android_hosts()
+        .into_iter()
+        .filter(|host| is_plain_host(&host.to_ascii_lowercase()) && !host.starts_with('*'))
+    {
+        let routes =
+            context.app.config.links.routes.iter().filter(|route| !route.stays_on_the_web() && route.is_for(host));
+        // A category that is missing, or a filter that is folded, is told by a rule of its own.
+        let reached = |path: &str| Link::parse(&format!("https://{host}{path}")).is_ok_and(|link| android.means(&link));
+        for route in routes.filter(|route| !reached(&route.example())) {
+            let Some((place, remedy)) = add_android_route(context, host, route) else { continue };
+            let message = format!("no filter takes https://{host}{}, which is to open {}", route.path, route.opens);
+            out.push(Finding::new(&ABOUT, format!("{VIEW} https"), place, message).mend(remedy));
         }
     }
 }

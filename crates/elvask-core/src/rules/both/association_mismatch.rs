@@ -99,7 +99,7 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn crate::link::association:
         let other = file.details.iter().flat_map(|detail| &detail.apps).find(|app| app.ends_with(id.bundle)).cloned();
         return Some((format!("the file does not list {wanted}"), other));
     }
-    for route in &context.app.config.links.routes {
+    for route in context.app.config.links.routes.iter().filter(|route| route.is_for(host)) {
         let Ok(link) = Link::parse(&format!("https://{host}{}", route.example())) else { continue };
         match (file.decide(&id, &link.uri(), &ios::newest()), route.stays_on_the_web()) {
             (Decision::Opens { rule }, true) => {

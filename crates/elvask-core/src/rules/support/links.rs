@@ -9,6 +9,7 @@ use crate::check::Context;
 use crate::finding::Remedy;
 use crate::link::filter::{BROWSABLE, DEFAULT, FilterSpec, VIEW, is_web_scheme};
 use crate::link::ios::DOMAINS;
+use crate::link::route::Route;
 use crate::link::{AppLinks, association};
 use crate::requirement::Owner;
 use crate::source::Place;
@@ -30,24 +31,23 @@ pub(in crate::rules) fn add_filter(
     let last = element.children_named("intent-filter").last();
     let slot = last.map_or(Slot::First, |last| Slot::After(last.node()));
     let mut edits = plan::insert(element, slot, &[filter(manifest.prefix())]);
-    if element.value(ANDROID, "exported").is_none() {
+    // An element that closes itself is opened first, and says in the next round whom it is open to.
+    if element.value(ANDROID, "exported").is_none() && element.close().is_some() {
         edits.push(set_android(manifest, element, "exported", "true"));
     }
     Some((manifest.tag(element), manifest_edit(title, manifest, edits)))
 }
 
-/// Returns a filter for links: of a host, held to what the routes start with, or of a scheme of the app's own.
-fn link_filter(prefix: &str, scheme: &str, host: Option<&str>, context: &Context<'_>) -> Fragment {
+/// Returns the action and categories of a filter for links.
+fn link_parts(prefix: &str) -> Vec<Fragment> {
     let named = |element: &str, value: &str| Fragment::new(element).with(format!("{prefix}:name"), value);
-    let mut parts = vec![named("action", VIEW), named("category", DEFAULT), named("category", BROWSABLE)];
-    let base = Fragment::new("data").with(format!("{prefix}:scheme"), scheme);
-    let Some(host) = host else {
-        parts.push(base);
-        return Fragment::new("intent-filter").holding(parts);
-    };
-    parts.push(base.with(format!("{prefix}:host"), host));
+    vec![named("action", VIEW), named("category", DEFAULT), named("category", BROWSABLE)]
+}
+
+/// Returns a filter for the web links of a host, held to what some routes start with.
+fn web_filter(prefix: &str, host: &str, routes: &[&Route]) -> Fragment {
     let mut starts: Vec<(&str, String)> = Vec::new();
-    for route in context.app.config.links.routes.iter().filter(|route| !route.stays_on_the_web()) {
+    for route in routes {
         let (start, whole) = route.fixed_start();
         let path = (if whole { "path" } else { "pathPrefix" }, start);
         if !starts.contains(&path) {
@@ -55,23 +55,41 @@ fn link_filter(prefix: &str, scheme: &str, host: Option<&str>, context: &Context
         }
     }
     // A route that starts with a part of its own takes every path.
-    if !starts.iter().any(|(kind, start)| *kind == "pathPrefix" && start == "/") {
-        parts.extend(starts.iter().map(|(kind, start)| Fragment::new("data").with(format!("{prefix}:{kind}"), start)));
+    starts = if starts.iter().any(|(kind, start)| *kind == "pathPrefix" && start == "/") { Vec::new() } else { starts };
+    let base = Fragment::new("data").with(format!("{prefix}:scheme"), "https").with(format!("{prefix}:host"), host);
+    let mut parts = link_parts(prefix);
+    match starts.as_slice() {
+        [(kind, start)] => parts.push(base.with(format!("{prefix}:{kind}"), start)),
+        several => {
+            parts.push(base);
+            parts.extend(
+                several.iter().map(|(kind, start)| Fragment::new("data").with(format!("{prefix}:{kind}"), start)),
+            );
+        }
     }
     Fragment::new("intent-filter").with(format!("{prefix}:autoVerify"), "true").holding(parts)
 }
 
 /// Returns where a host's filter goes on Android and what adds it.
 pub(in crate::rules) fn add_android_host(context: &Context<'_>, host: &str) -> Option<(Place, Remedy)> {
-    add_filter(context, &Owner::Launcher, format!("add a filter for https://{host}"), |prefix| {
-        link_filter(prefix, "https", Some(host), context)
-    })
+    let routes = context.app.config.links.routes.iter().filter(|route| !route.stays_on_the_web() && route.is_for(host));
+    let routes: Vec<&Route> = routes.collect();
+    let title = format!("add a filter for https://{host}");
+    add_filter(context, &Owner::Launcher, title, |prefix| web_filter(prefix, host, &routes))
+}
+
+/// Returns where a filter for one route of a host goes on Android and what adds it.
+pub(in crate::rules) fn add_android_route(context: &Context<'_>, host: &str, route: &Route) -> Option<(Place, Remedy)> {
+    let title = format!("add a filter for https://{host}{}", route.path);
+    add_filter(context, &Owner::Launcher, title, |prefix| web_filter(prefix, host, &[route]))
 }
 
 /// Returns where a scheme's filter goes on Android and what adds it.
 pub(in crate::rules) fn add_android_scheme(context: &Context<'_>, scheme: &str) -> Option<(Place, Remedy)> {
     add_filter(context, &Owner::Launcher, format!("add a filter for {scheme}:"), |prefix| {
-        link_filter(prefix, scheme, None, context)
+        let mut parts = link_parts(prefix);
+        parts.push(Fragment::new("data").with(format!("{prefix}:scheme"), scheme));
+        Fragment::new("intent-filter").holding(parts)
     })
 }
 
@@ -181,13 +199,19 @@ pub(in crate::rules) fn write_association(
     let file = site.file(host, document)?;
     let source = context.sources.file(file);
     let android = links.first_android();
+    // Several hosts may have one file.
+    let hosts = links.hosts();
+    let sharing: Vec<&String> =
+        hosts.iter().filter(|other| site.file(association::looked_up_at(other), document) == Some(file)).collect();
+    let of_file = |route: &&Route| sharing.iter().any(|host| route.is_for(host)) || route.is_for(host);
+    let routes: Vec<_> = context.app.config.links.routes.iter().filter(of_file).cloned().collect();
     let wanted = association::AssociationFiles {
         package: android.and_then(|android| android.id.as_deref()),
         fingerprints: android.map(|android| android.fingerprints.as_slice()).unwrap_or_default(),
         team: links.ios.as_ref().and_then(|ios| ios.team.as_deref()),
         bundle: links.ios.as_ref().and_then(|ios| ios.bundle.as_deref()),
         min_version: links.ios.as_ref().and_then(|ios| ios.min_version),
-        routes: &context.app.config.links.routes,
+        routes: &routes,
     };
     let existing = (!source.text.trim().is_empty()).then_some(source.text.as_ref());
     Some(match association::plan_file(document, existing, &wanted) {

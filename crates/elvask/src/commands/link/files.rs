@@ -120,7 +120,7 @@ fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Pl
         team: ios.and_then(|ios| ios.team.as_deref()),
         bundle: ios.and_then(|ios| ios.bundle.as_deref()),
         min_version: ios.and_then(|ios| ios.min_version),
-        routes: &app.config.links.routes,
+        routes: &[],
     };
     let here = std::env::current_dir().unwrap_or_default();
     let root = elvask_core::files::normal(&here.join(root));
@@ -155,7 +155,12 @@ fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Pl
                 ),
                 None => None,
             };
-            match plan_file(document, text, &wanted) {
+            // Several hosts may have one file.
+            let sharing: Vec<&String> =
+                hosts.iter().filter(|other| folder.of_host(other) == folder.of_host(host)).collect();
+            let routes = app.config.links.routes.iter().filter(|route| sharing.iter().any(|host| route.is_for(host)));
+            let routes: Vec<_> = routes.cloned().collect();
+            match plan_file(document, text, &AssociationFiles { routes: &routes, ..wanted }) {
                 Ok(file) => {
                     planned.notes.extend(file.notes.iter().map(|note| format!("{name}: {note}")));
                     if text != Some(file.text.as_str()) {
