@@ -261,5 +261,75 @@ fn scan(bench: &mut Criterion) {
     let _ = std::fs::remove_dir_all(root);
 }
 
-criterion_group!(benches, program, documents, large, scan);
+/// 1,000 filters of 100 hosts and 900 schemes, and 100,000 links of which half meet one.
+fn links(bench: &mut Criterion) {
+    use elvask_core::link::filter::{BROWSABLE, DEFAULT, DataSpec, Filter, FilterSpec, VIEW};
+    use elvask_core::link::index::FilterSet;
+    use elvask_core::link::url::Uri;
+    let mut sources = elvask_core::source::Sources::new(Path::new("/app"));
+    let file = sources.add(Path::new("/app/AndroidManifest.xml"), "");
+    let place = elvask_core::source::Place { file, span: elvask_core::Span::at(0) };
+    let filter = |attributes: &[(&str, String)]| {
+        let mut data = DataSpec::default();
+        attributes.iter().for_each(|(name, value)| data.push(name, value, place));
+        let spec = FilterSpec {
+            actions: vec![VIEW.to_owned()],
+            categories: vec![DEFAULT.to_owned(), BROWSABLE.to_owned()],
+            data: vec![data],
+            ..FilterSpec::default()
+        };
+        Filter::at_level(&spec, 36)
+    };
+    let web = |host: String, kind: &'static str, path: String| {
+        filter(&[("scheme", "https".to_owned()), ("host", host), (kind, path)])
+    };
+    let made = |count: usize| -> Vec<Filter> {
+        (0..count)
+            .filter_map(|at| {
+                let host = format!("h{}.marram.example", at % 100);
+                match at % 5 {
+                    0 => web(host, "pathPrefix", format!("/site{at}/")),
+                    1 => web(host, "path", format!("/ring/{at}")),
+                    2 => web(host, "pathPattern", format!("/day{at}/.*")),
+                    3 => web(format!("*.h{}.marram.example", at % 100), "pathPrefix", format!("/tide{at}/")),
+                    _ => filter(&[("scheme", format!("marram{at}"))]),
+                }
+                .ok()
+            })
+            .collect()
+    };
+    let urls: Vec<String> = (0..100_000)
+        .map(|at| {
+            let (host, one) = (at % 100, at % 1_000);
+            match at % 10 {
+                0 | 5 => format!("https://h{host}.marram.example/site{one}/42?tab=notes"),
+                1 | 6 => format!("https://h{host}.marram.example/ring/{one}"),
+                2 => format!("https://h{host}.marram.example/day{one}/2026-05-31"),
+                3 => format!("https://a.h{host}.marram.example/tide{one}/3"),
+                4 => format!("marram{one}://site/42"),
+                _ => format!("https://h{host}.marram.example/press/{at}"),
+            }
+        })
+        .collect();
+    let mut group = bench.benchmark_group("100,000 links");
+    group.throughput(Throughput::Elements(urls.len() as u64));
+    group.sample_size(20);
+    for count in [10, 100, 1_000, 10_000] {
+        let set = FilterSet::new(made(count));
+        let mut found = Vec::new();
+        group.bench_function(format!("{count} filters"), |bencher| {
+            bencher.iter(|| {
+                let mut met = 0;
+                for url in &urls {
+                    set.matching(&Uri::parse(url), &mut found);
+                    met += found.len();
+                }
+                met
+            });
+        });
+    }
+    group.finish();
+}
+
+criterion_group!(benches, program, documents, large, scan, links);
 criterion_main!(benches);

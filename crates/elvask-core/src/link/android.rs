@@ -8,7 +8,6 @@ use super::association::android::AssetLinks;
 use super::association::{Document, Served, Website, looked_up_at};
 use super::filter::{
     Authority, BROWSABLE, DEFAULT, DataSpec, Filter, FilterError, FilterSpec, GroupSpec, Intent, Mismatch, VIEW,
-    is_web_scheme,
 };
 use super::index::FilterSet;
 use super::url::{Link, Uri};
@@ -600,11 +599,11 @@ fn data_of(pairs: &[(&str, &str)], like: &DataSpec) -> Vec<(String, String, Plac
     pairs.iter().filter_map(|(name, value)| Some(((*name).to_owned(), (*value).to_owned(), place?))).collect()
 }
 
-fn first_path<'s>(
-    spec: &'s FilterSpec,
+fn first_path(
+    spec: &FilterSpec,
     level: u32,
     mut fits: impl FnMut(&DataSpec, &str, &str) -> bool,
-) -> Option<(&'s str, &'s str)> {
+) -> Option<(&str, &str)> {
     for data in &spec.data {
         for (name, value, _) in data.attributes.iter().filter(|(name, _, _)| is_path(name, level)) {
             if fits(data, name, value) {
@@ -715,10 +714,4 @@ fn read_data(
         }
     }
     data
-}
-
-/// Says whether a scheme is of the web, for callers beside the filters.
-#[must_use]
-pub fn is_web(scheme: &str) -> bool {
-    is_web_scheme(scheme)
 }

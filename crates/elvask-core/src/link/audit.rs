@@ -310,20 +310,22 @@ fn asset_links(
         match (android.takes(&link), route.stays_on_the_web()) {
             (true, false) => out.good("route", format!("{} is taken by a filter of the app", route.path)),
             (false, true) => {
-                out.good("route", format!("{} is taken by no filter, so it stays in the browser", route.path))
+                out.good("route", format!("{} is taken by no filter, so it stays in the browser", route.path));
             }
-            (false, false) => out.bad(
-                "route",
-                Level::Error,
-                format!("{} is taken by no filter of the app", route.path),
-                "`elvask fill` adds a filter for it.",
-            ),
-            (true, true) => out.bad(
-                "route",
-                Level::Error,
-                format!("{} is meant to stay in the browser, and a filter of the app takes it", route.path),
-                "Hold the filter to the paths that the app knows, with android:pathPrefix.",
-            ),
+            (false, false) => {
+                let message = format!("{} is taken by no filter of the app", route.path);
+                out.bad("route", Level::Error, message, "`elvask fill` adds a filter for it.");
+            }
+            (true, true) => {
+                let message =
+                    format!("{} is meant to stay in the browser, and a filter of the app takes it", route.path);
+                out.bad(
+                    "route",
+                    Level::Error,
+                    message,
+                    "Hold the filter to the paths that the app knows, with android:pathPrefix.",
+                );
+            }
         }
     }
     out

@@ -3,6 +3,8 @@
 //! Sources: "Supporting universal links in your app", "Supporting associated domains" and "Defining a custom URL scheme for your app" in the platform's
 //! documentation.
 
+use std::borrow::Cow;
+
 use elvask_markup::plist::{PropertyList, Value};
 use elvask_platform::{Version, ios};
 
@@ -84,7 +86,7 @@ impl Domain {
     /// Says whether it serves links on devices of people: those for development are read by builds for development alone.
     #[must_use]
     pub fn is_for_people(&self) -> bool {
-        self.mode.as_deref().is_none_or(|mode| mode.is_empty())
+        self.mode.as_deref().is_none_or(str::is_empty)
     }
 }
 
@@ -124,7 +126,7 @@ pub fn schemes_of(plist: &PlistView<'_>) -> Vec<UrlScheme> {
         let schemes = get("CFBundleURLSchemes").and_then(Value::as_array).unwrap_or_default();
         for value in schemes {
             let Some(written) = value.as_str() else { continue };
-            let scheme = plist.resolved(written).map_or_else(|| written.to_owned(), |text| text.into_owned());
+            let scheme = plist.resolved(written).map_or_else(|| written.to_owned(), Cow::into_owned);
             out.push(UrlScheme { scheme, name: name.clone(), place: plist.at(value.span) });
         }
     }

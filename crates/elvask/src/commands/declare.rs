@@ -99,8 +99,11 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     };
     let written = write(&files, wanted, output)?;
     let wants = wants(&filled);
+    let shares = entries.iter().any(|entry| entry.contains("\"share-"));
+    let by_hand =
+        |one: &Finding| is_wished(one) || (shares && one.counts() && one.rule.id == "share-extension-missing");
     let by_hand: Vec<&Finding> =
-        filled.left.findings.iter().filter(|one| is_wished(one) && matches!(one.remedy, Remedy::Manual(_))).collect();
+        filled.left.findings.iter().filter(|one| by_hand(one) && matches!(one.remedy, Remedy::Manual(_))).collect();
     if human {
         let mut text =
             if options.dry_run { whole_diff(&files, output) } else { wrote(if written { &files } else { &[] }) };
@@ -118,7 +121,7 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
                 "\n{} {}\n    {}\n",
                 paint(HEADING, "Left to you:"),
                 clean(&finding.message),
-                clean(&finding.remedy.text())
+                clean(&finding.remedy.text()).replace('\n', "\n    ")
             ));
         }
         output.result(&text);

@@ -20,10 +20,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports other apps that a plugin asks about and that no entry of `<queries>` makes visible.",
-    effect: "On devices from level 30 the question whether there is such an app is answered with no, even if there is one: the button does nothing, and no error appears.",
+    effect: "An app that targets level 30 or above and asks first (resolveActivity, queryIntentActivities, getPackageInfo) is told no on devices from level 30, even if there is such an app: the button does nothing, and no error appears.",
     wrong: "<manifest …>\n    <application …>",
     right: "<queries>\n    <intent>\n        <action android:name=\"android.intent.action.VIEW\" />\n        <data android:scheme=\"tel\" />\n    </intent>\n</queries>",
-    remedy: "`fill` adds the entry to `<queries>`, and that element at the end of the manifest where there is none.",
+    remedy: "`fill` adds the entry to `<queries>`, and that element at the end of the manifest where there is none. Code that calls startActivity at once and catches ActivityNotFoundException needs no entry: then a waiver says so.",
     source: "Package visibility filtering on Android",
 };
 

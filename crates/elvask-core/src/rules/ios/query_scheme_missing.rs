@@ -19,10 +19,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a scheme that a plugin asks about and that `LSApplicationQueriesSchemes` does not name.",
-    effect: "The question whether there is an app for the scheme is answered with no, even if there is one: the button does nothing.",
+    effect: "canOpenURL answers no in apps built for iOS 9 or later, even if there is an app for the scheme: the button does nothing.",
     wrong: "<key>LSApplicationQueriesSchemes</key>\n<array>\n</array>",
     right: "<key>LSApplicationQueriesSchemes</key>\n<array>\n    <string>tel</string>\n</array>",
-    remedy: "`fill` adds the scheme to the list, and the list where there is none.",
+    remedy: "`fill` adds the scheme to the list, and the list where there is none. Only the first 50 entries count. Code that calls open(_:) at once and looks at its answer needs no entry: then a waiver says so.",
     source: "canOpenURL(_:)",
 };
 

@@ -1,5 +1,7 @@
 //! Intent filters as they are written in the app's own manifests.
 
+use std::borrow::Cow;
+
 use elvask_markup::Edit;
 use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
@@ -63,10 +65,7 @@ fn read<'v, 'd>(
     element: Element<'d>,
 ) -> WrittenFilter<'v, 'd> {
     let names = |kind: &str| {
-        element
-            .children_named(kind)
-            .filter_map(|child| child.value(ANDROID, "name").map(|name| name.into_owned()))
-            .collect()
+        element.children_named(kind).filter_map(|child| child.value(ANDROID, "name").map(Cow::into_owned)).collect()
     };
     let data: Vec<Element<'d>> = element.children_named("data").collect();
     let spec = FilterSpec {

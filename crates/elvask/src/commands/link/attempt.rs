@@ -181,9 +181,8 @@ fn commands(platform: Platform, link: &Link, links: &AppLinks, state: Option<Sta
             let bundle = links.ios.as_ref().and_then(|ios| ios.bundle.clone());
             match (state, bundle) {
                 (Some(State::Closed), Some(id)) => lines.push(format!("xcrun simctl terminate booted {id}")),
-                (Some(State::Background), _) => {
-                    lines.push("xcrun simctl launch booted com.apple.Preferences".to_owned())
-                }
+                // No command leaves an app; the keys of the simulator's Home do.
+                (Some(State::Background), _) => lines.push("# first Shift-Command-H in the simulator".to_owned()),
                 _ => {}
             }
             lines.push(format!("xcrun simctl openurl booted {}", quoted(link.text())));
