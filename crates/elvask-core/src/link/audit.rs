@@ -304,6 +304,14 @@ fn asset_links(
             );
         }
     }
+    let asked = android.asked_hosts(AndroidLinks::newest());
+    let declared = out.declared.clone();
+    for one in declared.iter().filter(|one| !asked.iter().any(|(host, _)| host.eq_ignore_ascii_case(one))) {
+        let message = format!(
+            "no filter of the app asks for {one} to be verified, so its links open the browser whatever the file says"
+        );
+        out.bad("verification", Level::Error, message, "`elvask check` says what the filter lacks.");
+    }
     // The file says nothing of paths: those stand in the filters.
     for route in routes.iter().filter(|route| route.is_for(host)) {
         let Ok(link) = Link::parse(&format!("https://{host}{}", route.example())) else { continue };

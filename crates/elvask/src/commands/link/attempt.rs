@@ -104,7 +104,7 @@ fn shown(
     let mut text =
         format!("{} {}: {}\n", paint(HEADING, platform.title()), device_name(platform, device), opens(attempt.outcome));
     let mut say = |label: &str, said: &str| {
-        let body = wrap(&clean(said), width().min(110), 14);
+        let body = wrap(&clean(said), width().min(120), 14);
         let body = body.trim_start();
         text.push_str(&format!("  {}{body}", paint(FAINT, &format!("{label:<12}"))));
     };
@@ -125,33 +125,37 @@ fn shown(
             "verified",
             match attempt.verified {
                 Some(true) => "yes, the website vouches for the app",
-                Some(false) => "no",
+                Some(false) => "no, the website does not vouch for the app, or is not asked to",
                 None => "not known: no website was asked",
             },
         );
     }
     if let Some(delivery) = &attempt.delivery {
-        let all = [
+        let mut told = vec![
             (State::Closed, "closed", &delivery.closed),
             (State::Background, "background", &delivery.background),
             (State::Foreground, "foreground", &delivery.foreground),
         ];
-        for (known, word, told) in all {
-            if state.is_none_or(|state| state == known) {
-                say(word, &format!("{told}."));
-            }
+        told.retain(|(known, _, _)| state.is_none_or(|state| state == *known));
+        if state.is_none() && delivery.background == delivery.foreground {
+            told.truncate(1);
+            told.push((State::Foreground, "running", &delivery.foreground));
         }
+        for (_, word, text) in told {
+            say(word, &format!("{text}."));
+        }
+    }
+    let stays = route::met(&app.config.links.routes, link).is_some_and(|met| met.route.stays_on_the_web());
+    if stays && matches!(attempt.outcome, Opens::App | Opens::Chooser) {
+        say("note", "elvask.toml means this link to stay in the browser.");
     }
     for note in &attempt.notes {
         say("note", &format!("{note}."));
     }
-    for (at, line) in commands(platform, link, links, state).iter().enumerate() {
+    text.push_str(&format!("  {}\n", paint(FAINT, "fire it with")));
+    for line in commands(platform, link, links, state) {
         // A command line is never broken: it is there to be copied.
-        text.push_str(&format!(
-            "  {}{}\n",
-            paint(FAINT, &format!("{:<12}", if at == 0 { "fire it" } else { "" })),
-            clean(line)
-        ));
+        text.push_str(&format!("    {}\n", clean(&line)));
     }
     text
 }

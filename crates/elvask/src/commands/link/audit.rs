@@ -86,12 +86,15 @@ fn mark(level: Option<Level>) -> String {
 }
 
 fn shown(file: &Audited, quiet: bool) -> String {
+    if quiet && file.worst().is_none() {
+        return String::new();
+    }
     let mut text = format!("{} {}\n", paint(HEADING, &clean(&file.host)), paint(FAINT, &clean(&file.at)));
     for check in file.checks.iter().filter(|check| !quiet || check.level.is_some()) {
-        let said = wrap(&clean(&format!("{}: {}", check.what, check.message)), width().min(110), 9);
+        let said = wrap(&clean(&format!("{}: {}", check.what, check.message)), width().min(120), 9);
         text.push_str(&format!("{}  {}", mark(check.level), said.trim_start()));
         if !check.remedy.is_empty() {
-            text.push_str(&paint(FAINT, wrap(&clean(&check.remedy), width().min(110), 9).trim_end()));
+            text.push_str(&paint(FAINT, wrap(&clean(&check.remedy), width().min(120), 9).trim_end()));
             text.push('\n');
         }
     }

@@ -45,14 +45,12 @@ pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
         }
         let mut text = String::new();
         for group in tested.chunk_by(|one, other| std::ptr::eq(one.test, other.test)) {
-            text.push_str(&line(group, output.quiet));
+            let at = group.first().and_then(|one| one.place).map(|place| PlaceRecord::of(&app.sources, place));
+            text.push_str(&line(group, at.as_ref(), output.quiet));
             for one in group.iter().filter(|one| one.failure.is_some()) {
-                let at = one.place.map(|place| PlaceRecord::of(&app.sources, place));
-                let at = at.map(|at| format!("{}:{}", at.file, at.line)).unwrap_or_default();
                 let variant = one.variant.as_ref().map(|name| format!(" {name}")).unwrap_or_default();
                 let why = format!("{}{variant}: {}.", one.platform.title(), one.failure.as_deref().unwrap_or_default());
-                text.push_str(&wrap(&clean(&why), width().min(110), 8));
-                text.push_str(&format!("        {}\n", paint(FAINT, &at)));
+                text.push_str(&wrap(&clean(&why), width().min(120), 6));
             }
         }
         let site = shown.map_or("no website was asked".to_owned(), |site| format!("the website is {site}"));
@@ -63,16 +61,14 @@ pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
     })
 }
 
-fn line(group: &[Tested<'_>], quiet: bool) -> String {
+fn line(group: &[Tested<'_>], at: Option<&PlaceRecord>, quiet: bool) -> String {
     let Some(first) = group.first() else { return String::new() };
     let failed = group.iter().any(|one| one.failure.is_some());
     if quiet && !failed {
         return String::new();
     }
     let mark = if failed { paint(ERROR, "  no") } else { paint(GOOD, " yes") };
-    format!(
-        "{mark}  {}  {}\n",
-        clean(&first.test.url.text),
-        paint(FAINT, &format!("→ {}", clean(&first.test.opens.text)))
-    )
+    let at = at.filter(|_| failed).map(|at| format!("   {}:{}", at.file, at.line)).unwrap_or_default();
+    let wanted = paint(FAINT, &format!("→ {}{at}", clean(&first.test.opens.text)));
+    format!("{mark}  {}  {wanted}\n", clean(&first.test.url.text))
 }
