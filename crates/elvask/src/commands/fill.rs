@@ -191,12 +191,22 @@ pub(crate) fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output
 /// Returns what a person must do after a file was written.
 fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChange]) -> Vec<String> {
     let mut steps = Vec::new();
-    steps.push(
+    let only_site = app.site.as_ref().is_some_and(|site| files.iter().all(|file| file.shown.starts_with(&site.shown)));
+    steps.extend((!only_site).then(|| {
         "Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist."
-            .to_owned(),
-    );
+            .to_owned()
+    }));
     if files.iter().any(|file| file.shown.ends_with(".plist")) {
         steps.push("On iOS, a device that was asked already does not ask again: delete the app first, or reset its permissions.".to_owned());
+    }
+    if files.iter().any(|file| file.shown.ends_with(".entitlements")) {
+        steps.push("Turn the same capabilities on for the app id in the developer account, and make its provisioning profile anew.".to_owned());
+    }
+    if let Some(site) = app.site.as_ref().filter(|site| files.iter().any(|file| file.shown.starts_with(&site.shown))) {
+        steps.push(format!(
+            "Put {} on the web; then `elvask link audit` asks the hosts whether they vouch for the app.",
+            site.shown
+        ));
     }
     // An answer that is part of a name cannot be read back from what is declared.
     let unsaid = Settings { answers: Vec::new(), ..settings.clone() };

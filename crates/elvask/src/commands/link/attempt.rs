@@ -15,7 +15,7 @@ use crate::options::Format;
 use crate::options::link::{LinkTry, State};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
-use crate::render::{clean, columns, width, wrap};
+use crate::render::{clean, columns, fitted, width, wrap};
 
 pub(crate) fn run(options: &LinkTry, output: &Output) -> Done {
     let Some(url) = &options.url else { return table(options, output) };
@@ -269,11 +269,11 @@ fn table(options: &LinkTry, output: &Output) -> Done {
                     clean(&entry.takes).into_owned(),
                     clean(entry.example.as_deref().unwrap_or("—")).into_owned(),
                     what,
-                    paint(FAINT, &format!("{}:{}", at.file, at.line)),
+                    paint(FAINT, &format!("{}:{}", at.file.rsplit('/').next().unwrap_or(&at.file), at.line)),
                 ]);
             }
             if rows.len() > 1 {
-                text.push_str(&format!("{}\n{}\n", paint(HEADING, platform.title()), columns(&rows, 2)));
+                text.push_str(&format!("{}\n{}\n", paint(HEADING, platform.title()), fitted(rows, 2, 0)));
             }
         }
         text.push_str(&format!("{}\n", paint(FAINT, "`elvask link try LINK` tells what each opens, and why.")));
