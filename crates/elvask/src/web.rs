@@ -12,6 +12,8 @@ use ureq::tls::{RootCerts, TlsConfig, TlsProvider};
 
 use crate::output::Failure;
 
+/// How much of a header is kept, in characters: it is only shown.
+const MAX_HEADER: usize = 300;
 /// The most hosts that are asked at the same time.
 const AT_ONCE: usize = 8;
 
@@ -160,9 +162,8 @@ impl Net {
             Err(error) => return failed(&error),
         };
         let status = response.status().as_u16();
-        let header = |name: &str| {
-            response.headers().get(name).map(|value| String::from_utf8_lossy(value.as_bytes()).into_owned())
-        };
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).chars().take(MAX_HEADER).collect::<String>();
+        let header = |name: &str| response.headers().get(name).map(|value| text(value.as_bytes()));
         let (content_type, location) = (header("content-type"), header("location"));
         let location = location.filter(|_| (300..400).contains(&status));
         if matches!(status, 404 | 410) {

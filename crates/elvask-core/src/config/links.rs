@@ -45,6 +45,14 @@ const OUTCOMES: [&str; 4] = ["app", BROWSER, "chooser", "nothing"];
 
 pub(super) fn read(links: &Table<'_, '_>, problems: &mut Vec<Problem>) -> LinksConfig {
     let mut config = LinksConfig { site: links.text("site", problems), ..LinksConfig::default() };
+    if let Some(site) = &config.site
+        && (site.text.is_empty() || std::path::Path::new(&site.text).has_root() || site.text.contains(':'))
+    {
+        let message =
+            format!("`{}` is no folder of the app, nor one beside it: write its path from the app", site.text);
+        problems.push(Problem { message, span: site.span });
+        config.site = None;
+    }
     for one in links.texts("fingerprints", false, problems) {
         if is_fingerprint(&one.text) {
             config.fingerprints.push(one);

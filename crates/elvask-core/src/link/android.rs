@@ -2,19 +2,19 @@
 //!
 //! Sources: "Verify app links", "Intents and intent filters" and "`<activity>`" in the platform's guides, and the behaviour of the platform at each level.
 
+mod read;
+mod words;
+
 use elvask_platform::android::NEWEST_LEVEL;
 
 use super::association::android::AssetLinks;
 use super::association::{Document, Served, Website, looked_up_at};
-use super::filter::{
-    Authority, BROWSABLE, DEFAULT, DataSpec, Filter, FilterError, FilterSpec, GroupSpec, Intent, Mismatch, VIEW,
-};
+use super::filter::{Authority, BROWSABLE, DEFAULT, Filter, FilterError, FilterSpec, Intent, Mismatch, VIEW};
 use super::index::FilterSet;
 use super::url::{Link, Uri};
-use super::{Attempt, Delivery, Hit, Outcome};
-use crate::merge::{MergedElement, Space};
+use super::{Attempt, Hit, Outcome};
 use crate::source::{Place, Sources};
-use crate::surface::Effective;
+use words::{delivery, paths, what_fits};
 
 /// The first level that verifies links.
 pub const VERIFIES_SINCE: u32 = 23;
@@ -131,77 +131,6 @@ pub enum Verification {
 }
 
 impl AndroidLinks {
-    /// Gathers the entries of an effective manifest. `text_of` follows references such as `@string/host`.
-    #[must_use]
-    pub fn of(
-        effective: &Effective<'_>,
-        id: Option<String>,
-        fingerprints: Vec<String>,
-        text_of: &dyn Fn(&str) -> Option<String>,
-    ) -> Self {
-        let mut links = AndroidLinks {
-            id,
-            min_level: effective.levels.min,
-            target_level: effective.levels.target,
-            fingerprints,
-            ..AndroidLinks::default()
-        };
-        let flag = |element: &MergedElement<'_>, local: &str| {
-            element.value(local).and_then(|value| value.trim().parse::<bool>().ok())
-        };
-        let app_enabled = effective.application().and_then(|application| flag(application, "enabled")).unwrap_or(true);
-        let components: Vec<_> = effective.components().collect();
-        for component in &components {
-            let exported = flag(component, "exported");
-            let filters: Vec<_> =
-                effective.merged.children(component).filter(|child| child.name == "intent-filter").collect();
-            let name = component.key.as_deref().unwrap_or_default().to_owned();
-            if exported.is_none()
-                && component.attribute("exported").is_none()
-                && !filters.is_empty()
-                && component.name != "provider"
-            {
-                links.unstated.push((name.clone(), component.place));
-            }
-            let element = match component.name {
-                "activity" => "activity",
-                "activity-alias" => "activity-alias",
-                _ => continue,
-            };
-            let target = (element == "activity-alias").then(|| component.value("targetActivity")).flatten();
-            let behind = target.and_then(|target| {
-                components.iter().find(|one| {
-                    one.name == "activity" && one.key.as_deref().is_some_and(|class| same_class(class, target))
-                })
-            });
-            let own = |local: &str| {
-                component.value(local).or_else(|| behind.and_then(|behind| behind.value(local))).map(str::to_owned)
-            };
-            let specs =
-                filters.iter().map(|filter| read_filter(effective, filter, text_of, &mut links.unresolved)).collect();
-            links.entries.push(Entry {
-                component: name,
-                target: target.map(str::to_owned),
-                has_target: element == "activity" || behind.is_some(),
-                exported,
-                enabled: app_enabled
-                    && flag(component, "enabled").unwrap_or(true)
-                    && behind.is_none_or(|behind| flag(behind, "enabled").unwrap_or(true)),
-                permission: component.value("permission").map(str::to_owned),
-                // An alias has no launch mode of its own.
-                launch_mode: match behind {
-                    Some(behind) => behind.value("launchMode").map(str::to_owned),
-                    None => component.value("launchMode").map(str::to_owned),
-                },
-                label: own("label"),
-                filters: specs,
-                place: component.place,
-                element,
-            });
-        }
-        links
-    }
-
     /// Goes through the filters that take links, with their entries.
     pub fn link_filters(&self) -> impl Iterator<Item = (&Entry, &FilterSpec)> {
         self.entries
@@ -545,7 +474,11 @@ impl AndroidLinks {
                 uri.port().map_or("none".to_owned(), |port| port.to_string())
             ),
             Mismatch::Path => {
-                format!("has other paths than {}: {}", uri.path.unwrap_or_default(), paths_of(spec, level).join(", "))
+                format!(
+                    "has other paths than {}: {}",
+                    uri.path.unwrap_or_default(),
+                    paths(spec, level).map(|(_, name, value)| format!("{name} {value}")).collect::<Vec<_>>().join(", ")
+                )
             }
             Mismatch::Group => "has a group that keeps the link out, or none that lets it in".to_owned(),
             Mismatch::Specific => "has other texts behind the scheme".to_owned(),
@@ -573,77 +506,6 @@ impl AndroidLinks {
     }
 }
 
-/// Says which part of a filter fits a link, for people.
-fn what_fits(spec: &FilterSpec, uri: &Uri<'_>, level: u32) -> String {
-    let mut parts = vec![format!("scheme {}", uri.scheme)];
-    if let Some(host) = uri.host().filter(|_| !spec.hosts().is_empty()) {
-        let declared = spec.hosts().into_iter().find(|declared| Authority::new(declared, None).takes_host(&host));
-        parts.extend(declared.map(|declared| format!("host {declared}")));
-        let mut only = spec.clone();
-        let fits = |data: &DataSpec, name: &str, value: &str| {
-            only.data = vec![
-                DataSpec { attributes: data_of(&[("scheme", uri.scheme), ("host", &host)], data), place: None },
-                DataSpec { attributes: data_of(&[(name, value)], data), place: None },
-            ];
-            only.groups.clear();
-            Filter::at_level(&only, level).is_ok_and(|filter| filter.matches(&Intent::link(uri)).is_ok())
-        };
-        let found = first_path(spec, level, fits);
-        parts.extend(found.map(|(name, value)| format!("{name} {value}")));
-    }
-    parts.join(", ")
-}
-
-fn data_of(pairs: &[(&str, &str)], like: &DataSpec) -> Vec<(String, String, Place)> {
-    let place = like.attributes.first().map(|(_, _, place)| *place);
-    pairs.iter().filter_map(|(name, value)| Some(((*name).to_owned(), (*value).to_owned(), place?))).collect()
-}
-
-fn first_path(
-    spec: &FilterSpec,
-    level: u32,
-    mut fits: impl FnMut(&DataSpec, &str, &str) -> bool,
-) -> Option<(&str, &str)> {
-    for data in &spec.data {
-        for (name, value, _) in data.attributes.iter().filter(|(name, _, _)| is_path(name, level)) {
-            if fits(data, name, value) {
-                return Some((name, value));
-            }
-        }
-    }
-    None
-}
-
-fn is_path(name: &str, level: u32) -> bool {
-    use super::pattern::PatternKind;
-    PatternKind::ALL.iter().any(|(kind, ending)| kind.since() <= level && name.strip_prefix("path") == Some(ending))
-}
-
-fn paths_of(spec: &FilterSpec, level: u32) -> Vec<String> {
-    let attributes = spec.data.iter().flat_map(|data| &data.attributes);
-    attributes.filter(|(name, _, _)| is_path(name, level)).map(|(name, value, _)| format!("{name} {value}")).collect()
-}
-
-fn delivery(entry: &Entry, level: u32) -> Delivery {
-    let name = short(entry.target.as_deref().unwrap_or(&entry.component)).to_owned();
-    let closed = format!("{name} is started; onCreate finds the link in getIntent().getData()");
-    let again = format!("one more copy of {name} is started; its onCreate finds the link in getIntent().getData()");
-    let living = format!(
-        "the living {name} is brought to the front; its onNewIntent gets the link, and getIntent() keeps the old one until setIntent is called"
-    );
-    let (background, foreground) = match LaunchMode::read(entry.launch_mode.as_deref(), level) {
-        LaunchMode::Standard => (again.clone(), again),
-        LaunchMode::SingleTop => {
-            let top = format!("where {name} is on top of its task, {living}; else {again}");
-            (top.clone(), top)
-        }
-        LaunchMode::SingleTask | LaunchMode::SingleInstance | LaunchMode::SingleInstancePerTask => {
-            (living.clone(), living)
-        }
-    };
-    Delivery { closed, background, foreground }
-}
-
 /// Says where something stands, as people write it.
 pub(super) fn at(sources: &Sources, place: Place) -> String {
     format!("{}:{}", sources.file(place.file).shown, sources.position(place).line)
@@ -652,66 +514,4 @@ pub(super) fn at(sources: &Sources, place: Place) -> String {
 /// Returns the last part of a class name.
 pub(super) fn short(class: &str) -> &str {
     class.rsplit('.').next().unwrap_or(class)
-}
-
-fn same_class(class: &str, written: &str) -> bool {
-    class == written
-        || (written.starts_with('.') && class.ends_with(written))
-        || (!written.contains('.') && short(class) == written)
-}
-
-/// Reads an intent filter of the effective manifest.
-fn read_filter(
-    effective: &Effective<'_>,
-    filter: &MergedElement<'_>,
-    text_of: &dyn Fn(&str) -> Option<String>,
-    unresolved: &mut Vec<(String, Place)>,
-) -> FilterSpec {
-    let mut spec = FilterSpec {
-        auto_verify: filter.value("autoVerify").is_some_and(|value| value == "true"),
-        priority: filter.value("priority").and_then(|value| value.trim().parse().ok()).unwrap_or(0),
-        place: Some(filter.place),
-        ..FilterSpec::default()
-    };
-    for child in effective.merged.children(filter) {
-        let name = || child.value("name").map(str::to_owned);
-        match child.name {
-            "action" => spec.actions.extend(name()),
-            "category" => spec.categories.extend(name()),
-            "data" => spec.data.push(read_data(child, text_of, unresolved)),
-            "uri-relative-filter-group" => spec.groups.push(GroupSpec {
-                allow: child.value("allow").is_none_or(|value| value != "false"),
-                data: effective
-                    .merged
-                    .children(child)
-                    .filter(|one| one.name == "data")
-                    .map(|one| read_data(one, text_of, unresolved))
-                    .collect(),
-            }),
-            _ => {}
-        }
-    }
-    spec
-}
-
-fn read_data(
-    element: &MergedElement<'_>,
-    text_of: &dyn Fn(&str) -> Option<String>,
-    unresolved: &mut Vec<(String, Place)>,
-) -> DataSpec {
-    let mut data = DataSpec { attributes: Vec::new(), place: Some(element.place) };
-    for attribute in element.attributes.iter().filter(|attribute| attribute.name.space == Space::Android) {
-        let written = attribute.value.as_ref();
-        let is_reference = written.starts_with('@') || written.starts_with("${");
-        match text_of(written).filter(|_| is_reference) {
-            Some(text) => data.push(&attribute.name.local, &text, attribute.place),
-            None => {
-                if is_reference {
-                    unresolved.push((written.to_owned(), attribute.place));
-                }
-                data.push(&attribute.name.local, written, attribute.place);
-            }
-        }
-    }
-    data
 }

@@ -330,6 +330,9 @@ impl IosLinks {
                 };
                 not(format!("{named}, but {file} says nothing of {wanted}; {listed}"))
             }
+            Ok((Decision::TooCostly, file)) => {
+                not(format!("{named}, but the patterns of {file} take more work than any device would put into them"))
+            }
             Ok((Decision::TooNew { lacks }, file)) => {
                 not(format!("{named}, but {file} is not for iOS {version}: {lacks}"))
             }

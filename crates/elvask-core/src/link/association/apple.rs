@@ -5,7 +5,7 @@
 use elvask_platform::Version;
 use serde_json::{Map, Value};
 
-use super::glob::{Glob, Variables};
+use super::glob::{Budget, Glob, Variables};
 use crate::link::url::{Uri, decode};
 
 /// The most entries that are read of one file.
@@ -87,6 +87,8 @@ pub enum Decision {
         /// The ids that there are.
         listed: Vec<String>,
     },
+    /// Its patterns take more work than any device would put into them.
+    TooCostly,
     /// The entry is not seen by systems as old as this one.
     TooNew {
         /// What it lacks, in a sentence without a full stop.
@@ -229,6 +231,7 @@ impl AppleAssociation {
             return Decision::NotListed { listed };
         }
         let new = at_least(version, 13, 0);
+        let budget = Budget::new();
         let mut rules = 0;
         let mut lacks = None;
         for detail in mine {
@@ -245,16 +248,16 @@ impl AppleAssociation {
             match (&detail.components, &detail.paths) {
                 (Some(components), _) if new => {
                     rules += components.len();
-                    if let Some(found) = components.iter().find(|one| self.fits(one, uri, version)) {
+                    if let Some(found) = components.iter().find(|one| self.fits(one, uri, version, &budget)) {
                         return found.decision();
                     }
                 }
                 (_, Some(paths)) => {
                     rules += paths.len();
                     let path = path_of(uri);
-                    let hit = paths
-                        .iter()
-                        .find(|rule| Glob::new(rule.strip_prefix("NOT ").unwrap_or(rule), true, None).matches(path));
+                    let hit = paths.iter().find(|rule| {
+                        Glob::new(rule.strip_prefix("NOT ").unwrap_or(rule), true, None).matches(path, &budget)
+                    });
                     match hit {
                         Some(rule) if rule.starts_with("NOT ") => {
                             return Decision::Excluded { rule: format!("\"{rule}\"") };
@@ -271,17 +274,18 @@ impl AppleAssociation {
             }
         }
         match lacks {
+            _ if budget.is_spent() => Decision::TooCostly,
             Some(lacks) if rules == 0 => Decision::TooNew { lacks },
             _ => Decision::NoRule { rules },
         }
     }
 
-    fn fits(&self, rule: &Component, uri: &Uri<'_>, version: &Version) -> bool {
+    fn fits(&self, rule: &Component, uri: &Uri<'_>, version: &Version, budget: &Budget) -> bool {
         let encoded = rule.encoded || !at_least(version, 14, 0);
         let case = rule.case || !at_least(version, 13, 5);
         let variables = at_least(version, 13, 5).then_some(&self.variables);
         let seen = |text: &str| if encoded { text.to_owned() } else { decode(text).into_owned() };
-        let matches = |pattern: &str, text: &str| Glob::new(pattern, case, variables).matches(&seen(text));
+        let matches = |pattern: &str, text: &str| Glob::new(pattern, case, variables).matches(&seen(text), budget);
         let path = rule.path.as_ref().is_none_or(|pattern| matches(pattern, path_of(uri)));
         let query = || match &rule.query {
             None => true,

@@ -4,6 +4,7 @@
 //! match are followed at once, so no pattern takes long.
 
 use std::borrow::Cow;
+use std::cell::Cell;
 use std::collections::BTreeMap;
 
 use elvask_platform::ios;
@@ -11,6 +12,34 @@ use elvask_platform::ios;
 /// The most ways that are kept of one variable, and the longest pattern, in characters: files come from elsewhere.
 const MAX_VALUES: usize = 4096;
 const MAX_PATTERN: usize = 8192;
+
+/// How much work may go into holding one link against one file, in steps of a pattern over a text: a file comes from elsewhere, and no file that
+/// serves devices comes near it.
+const MAX_STEPS: u64 = 200_000_000;
+
+/// What is left of the work that may go into one decision.
+#[derive(Debug)]
+pub(crate) struct Budget {
+    left: Cell<u64>,
+}
+
+impl Budget {
+    pub(crate) fn new() -> Self {
+        Budget { left: Cell::new(MAX_STEPS) }
+    }
+
+    /// Takes some of it; `false` where it is used up.
+    fn take(&self, steps: usize) -> bool {
+        let left = self.left.get().checked_sub(u64::try_from(steps).unwrap_or(u64::MAX));
+        self.left.set(left.unwrap_or(0));
+        left.is_some()
+    }
+
+    /// Says whether it is used up.
+    pub(crate) fn is_spent(&self) -> bool {
+        self.left.get() == 0
+    }
+}
 
 /// The variables of a file: names with the texts that may stand for them.
 pub(crate) type Variables = BTreeMap<String, Vec<String>>;
@@ -102,21 +131,24 @@ impl Glob {
         glob
     }
 
-    /// Says whether the whole of a text fits.
-    pub(crate) fn matches(&self, text: &str) -> bool {
+    /// Says whether the whole of a text fits. Where the budget is used up, nothing does.
+    pub(crate) fn matches(&self, text: &str, budget: &Budget) -> bool {
         let fold = |letter: char| if self.case { letter } else { letter.to_lowercase().next().unwrap_or(letter) };
         let text: Vec<char> = text.chars().map(fold).collect();
         let mut at = vec![false; text.len() + 1];
         if let Some(first) = at.first_mut() {
             *first = true;
         }
-        let at = self.run(&self.tokens, &text, at);
+        let at = self.run(&self.tokens, &text, at, budget);
         at.last().copied().unwrap_or(false)
     }
 
     /// Moves the places that are reached over some tokens.
-    fn run(&self, tokens: &[Token], text: &[char], mut at: Vec<bool>) -> Vec<bool> {
+    fn run(&self, tokens: &[Token], text: &[char], mut at: Vec<bool>, budget: &Budget) -> Vec<bool> {
         for token in tokens {
+            if !budget.take(at.len()) {
+                return vec![false; at.len()];
+            }
             let step = |fits: &dyn Fn(char) -> bool, at: &[bool]| {
                 let mut next = vec![false; at.len()];
                 for ((reached, letter), place) in at.iter().zip(text).zip(next.iter_mut().skip(1)) {
@@ -147,7 +179,7 @@ impl Glob {
                 Token::OneOf(values) => {
                     let mut next = vec![false; at.len()];
                     for value in values {
-                        let reached = self.run(value, text, at.clone());
+                        let reached = self.run(value, text, at.clone(), budget);
                         next.iter_mut().zip(reached).for_each(|(place, reached)| *place |= reached);
                     }
                     next
@@ -189,7 +221,7 @@ mod tests {
 
     fn matches(pattern: &str, text: &str) -> bool {
         let variables = Variables::from([("food".to_owned(), vec!["mussel".to_owned(), "cockle*".to_owned()])]);
-        Glob::new(pattern, true, Some(&variables)).matches(text)
+        Glob::new(pattern, true, Some(&variables)).matches(text, &Budget::new())
     }
 
     #[test]
@@ -214,6 +246,11 @@ mod tests {
     #[test]
     fn a_pattern_that_could_take_for_ever_does_not() {
         let pattern = "*a".repeat(2000);
-        assert!(!Glob::new(&pattern, true, None).matches(&"a".repeat(1900)));
+        assert!(!Glob::new(&pattern, true, None).matches(&"a".repeat(1900), &Budget::new()));
+        let values = vec!["*".to_owned(); 4000];
+        let variables = Variables::from([("x".to_owned(), values)]);
+        let budget = Budget::new();
+        assert!(!Glob::new(&"$(x)".repeat(2000), true, Some(&variables)).matches(&"a".repeat(5000), &budget));
+        assert!(budget.is_spent(), "what takes too much is given up");
     }
 }
