@@ -20,9 +20,10 @@ use elvask_platform::{Platform, Version};
 use serde::Serialize;
 
 use crate::check::Context;
-use crate::source::Place;
+use crate::source::{FileId, Place};
 use android::AndroidLinks;
 use association::Website;
+use filter::FilterSpec;
 use ios::IosLinks;
 use url::Link;
 
@@ -130,6 +131,8 @@ pub struct AppLinks {
     pub android: Vec<(String, AndroidLinks)>,
     /// On iOS.
     pub ios: Option<IosLinks>,
+    /// The app's own manifests, as against those of plugins.
+    own: Vec<FileId>,
 }
 
 impl AppLinks {
@@ -139,7 +142,8 @@ impl AppLinks {
         let config = &context.app.config;
         let fingerprints: Vec<String> = config.links.fingerprints.iter().map(|one| one.text.clone()).collect();
         let stated = |text: &Option<crate::tomldoc::Text>| text.as_ref().map(|text| text.text.clone());
-        let mut links = AppLinks::default();
+        let own = context.manifests.iter().map(|manifest| manifest.file).collect();
+        let mut links = AppLinks { own, ..AppLinks::default() };
         if let Some(app) = &context.app.android {
             for effective in &context.variants {
                 let variant = app.variants.iter().find(|variant| variant.name == effective.variant);
@@ -209,11 +213,16 @@ impl AppLinks {
         out
     }
 
-    /// Returns the hosts of the web that filters of any variant name, each once.
+    /// Goes through the filters for links that the app's own manifests declare: what plugins bring along is their affair.
+    pub fn own_filters(&self) -> impl Iterator<Item = (&android::Entry, &FilterSpec)> {
+        let all = self.android.iter().flat_map(|(_, links)| links.link_filters());
+        all.filter(|(entry, filter)| self.own.contains(&filter.place.unwrap_or(entry.place).file))
+    }
+
+    /// Returns the hosts of the web that the app's own filters name in any variant, each once.
     #[must_use]
     pub fn android_hosts(&self) -> Vec<&str> {
-        let filters =
-            self.android.iter().flat_map(|(_, links)| links.link_filters()).filter(|(_, filter)| filter.is_web());
+        let filters = self.own_filters().filter(|(_, filter)| filter.is_web());
         let mut hosts: Vec<&str> = Vec::new();
         for host in filters.flat_map(|(_, filter)| filter.hosts()) {
             if !hosts.contains(&host) {

@@ -59,7 +59,7 @@ impl Rule for FilterAutoverify {
                         .mend(manifest_edit("take android:autoVerify off", manifest, edits)),
                 );
             }
-            if spec.auto_verify || !spec.is_web_only() || !spec.has_category(BROWSABLE) {
+            if spec.auto_verify || !filter.is_link() || !spec.is_web_only() || !spec.has_category(BROWSABLE) {
                 continue;
             }
             let readable = |host: &&str| !WrittenFilter::is_put_in(host) && *host != "*" && !host.is_empty();

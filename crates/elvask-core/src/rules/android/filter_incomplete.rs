@@ -84,7 +84,7 @@ impl Rule for FilterIncomplete {
                     "Add <data android:mimeType=\"text/plain\" />, or the type that the activity takes: image/*, */*.";
                 out.push(finding(manifest, &filter, Level::Error, message).mend(Remedy::Manual(steps.to_owned())));
             }
-            let is_link = spec.is_link() || filter.has_hidden_scheme() && spec.has_action(VIEW);
+            let is_link = filter.is_link() || filter.has_hidden_scheme() && spec.has_action(VIEW);
             if !is_link && !shared {
                 continue;
             }

@@ -31,7 +31,7 @@ impl Rule for FilterMixedData {
     }
 
     fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
-        for filter in filters(manifest).iter().filter(|filter| filter.spec.is_link() && !filter.has_hidden_scheme()) {
+        for filter in filters(manifest).iter().filter(|filter| filter.is_link() && !filter.has_hidden_scheme()) {
             if let Some(found) = own_scheme(manifest, filter).or_else(|| pooled(manifest, filter)) {
                 out.push(found);
             }

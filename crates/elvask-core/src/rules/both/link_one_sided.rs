@@ -73,7 +73,12 @@ impl Rule for LinkOneSided {
             };
             let named = if one.named.is_some() { ", and elvask.toml names it for both" } else { "" };
             let message = format!("{what} are declared on {} and not on {}{named}", has.title(), missing.title());
-            let level = if one.named.is_some() { Level::Error } else { Level::Warning };
+            let level = match one.named {
+                Some(_) => Level::Error,
+                // Ways back from somebody else's sign-in carry their names or numbers, and differ by platform.
+                None if !one.is_host && is_way_back(&one.name) => Level::Note,
+                None => Level::Warning,
+            };
             let mut finding = Finding::new(&ABOUT, one.name.clone(), place, message)
                 .level(level)
                 .related(there, "declared here")
@@ -82,6 +87,11 @@ impl Rule for LinkOneSided {
             out.push(finding);
         }
     }
+}
+
+/// Says whether a scheme looks like one by which a sign-in service comes back to the app.
+fn is_way_back(scheme: &str) -> bool {
+    scheme.contains('.') || scheme.chars().filter(char::is_ascii_digit).count() >= 4
 }
 
 /// Says whether another entry of the platform that seems to miss a host takes it.
@@ -123,6 +133,20 @@ mod tests {
             texts.contains("<string>applinks:log.marram.example</string>")
                 && texts.contains("android:host=\"marram.example\""),
             "{texts}"
+        );
+    }
+
+    #[test]
+    fn a_way_back_of_one_platform_is_only_noted() {
+        let types = |scheme: &str| {
+            format!(
+                "<key>CFBundleURLTypes</key><array><dict><key>CFBundleURLSchemes</key><array><string>{scheme}</string></array></dict></array>\n"
+            )
+        };
+        let level = |scheme: &str| Fixture::android(&activity("")).plist(&types(scheme)).findings(ID)[0].level.id();
+        assert_eq!(
+            (level("marram"), level("example.knot.apps.482100"), level("knot48210077")),
+            ("warning", "note", "note")
         );
     }
 

@@ -42,6 +42,11 @@ impl WrittenFilter<'_, '_> {
         value.starts_with('@') || value.contains("${")
     }
 
+    /// Says whether it is meant for links: a filter with a type is for content.
+    pub(in crate::rules) fn is_link(&self) -> bool {
+        self.spec.is_link() && self.spec.values("mimeType").next().is_none()
+    }
+
     /// Says whether it has a scheme that the build puts in.
     pub(in crate::rules) fn has_hidden_scheme(&self) -> bool {
         self.spec.values("scheme").any(Self::is_put_in)

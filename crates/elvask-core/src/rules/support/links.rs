@@ -157,19 +157,17 @@ pub(in crate::rules) fn sides(context: &Context<'_>, links: &AppLinks) -> Vec<Si
     }
     let readable =
         |text: &str| !text.is_empty() && !text.starts_with('@') && !text.contains('$') && !text.contains('{');
-    for (_, android) in &links.android {
-        for (entry, filter) in android.link_filters() {
-            let at = filter.place.unwrap_or(entry.place);
-            for host in web_hosts(filter).into_iter().filter(|host| readable(host) && *host != "*") {
-                note(host, true, &|known| known.android = known.android.or(Some(at)));
-            }
-            for scheme in filter
-                .schemes()
-                .into_iter()
-                .filter(|scheme| readable(scheme) && !is_web_scheme(scheme) && !matches!(*scheme, "content" | "file"))
-            {
-                note(scheme, false, &|known| known.android = known.android.or(Some(at)));
-            }
+    for (entry, filter) in links.own_filters() {
+        let at = filter.place.unwrap_or(entry.place);
+        for host in web_hosts(filter).into_iter().filter(|host| readable(host) && *host != "*") {
+            note(host, true, &|known| known.android = known.android.or(Some(at)));
+        }
+        for scheme in filter
+            .schemes()
+            .into_iter()
+            .filter(|scheme| readable(scheme) && !is_web_scheme(scheme) && !matches!(*scheme, "content" | "file"))
+        {
+            note(scheme, false, &|known| known.android = known.android.or(Some(at)));
         }
     }
     if let Some(ios) = &links.ios {
