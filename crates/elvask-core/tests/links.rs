@@ -356,3 +356,121 @@ mod index {
         }
     }
 }
+
+mod untrusted {
+    use elvask_core::Version;
+    use elvask_core::certificate;
+    use elvask_core::link::association::android::AssetLinks;
+    use elvask_core::link::association::apple::{AppId, AppleAssociation};
+    use elvask_core::link::association::{AssociationFiles, Document, plan_file};
+    use elvask_core::link::pattern::{Pattern, PatternKind, Subject};
+    use elvask_core::link::route::Route;
+    use elvask_core::link::url::{Link, Uri};
+    use proptest::prelude::*;
+
+    /// Pieces of which association files are made, so that chance comes near to real ones.
+    fn pieces() -> impl Strategy<Value = String> {
+        let words = [
+            "{",
+            "}",
+            "[",
+            "]",
+            ",",
+            ":",
+            "\"applinks\"",
+            "\"details\"",
+            "\"appIDs\"",
+            "\"appID\"",
+            "\"components\"",
+            "\"paths\"",
+            "\"/\"",
+            "\"?\"",
+            "\"#\"",
+            "\"exclude\"",
+            "true",
+            "false",
+            "null",
+            "1",
+            "\"A1B2C3D4E5.example.marram.fieldlog\"",
+            "\"/site/*\"",
+            "\"$(lang)\"",
+            "\"$(x)*\"",
+            "\"substitutionVariables\"",
+            "\"x\"",
+            "\"defaults\"",
+            "\"caseSensitive\"",
+            "\"relation\"",
+            "\"target\"",
+            "\"namespace\"",
+            "\"android_app\"",
+            "\"package_name\"",
+            "\"sha256_cert_fingerprints\"",
+            "\"include\"",
+            "\u{FEFF}",
+            "\n",
+            "\"NOT /a\"",
+        ];
+        prop::collection::vec(prop::sample::select(words.to_vec()), 0..40).prop_map(|words| words.concat())
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(400))]
+
+        #[test]
+        fn no_association_file_brings_it_down(text in prop_oneof![pieces(), ".{0,200}"]) {
+            let uri = Uri::parse("https://marram.example/site/42?x=1#y");
+            let id = AppId { team: None, bundle: "example.marram.fieldlog" };
+            if let Ok(file) = AppleAssociation::parse(&text) {
+                for version in ["9.0", "13.0", "26.0"] {
+                    let _ = file.decide(&id, &uri, &Version::parse(version).unwrap());
+                }
+            }
+            if let Ok(file) = AssetLinks::parse(&text) {
+                let _ = file.verify("example.marram.fieldlog", &[]);
+            }
+            // What is written into a file that can be read can be read again, and says what it must.
+            let prints = [vec!["AB"; 32].join(":")];
+            let routes = [Route::parse("/site/{site:int}", "Site page").unwrap()];
+            let wanted = AssociationFiles {
+                package: Some("example.marram.fieldlog"), fingerprints: &prints, team: Some("A1B2C3D4E5"),
+                bundle: Some("example.marram.fieldlog"), min_version: None, routes: &routes,
+            };
+            if let Ok(written) = plan_file(Document::AssetLinks, Some(&text), &wanted) {
+                prop_assert!(AssetLinks::parse(&written.text).unwrap().verify("example.marram.fieldlog", &prints).is_ok(), "{}", written.text);
+            }
+            if let Ok(written) = plan_file(Document::AppleAssociation, Some(&text), &wanted) {
+                prop_assert!(AppleAssociation::parse(&written.text).is_ok(), "{}", written.text);
+                let again = plan_file(Document::AppleAssociation, Some(&written.text), &wanted).unwrap();
+                prop_assert_eq!(again.text, written.text);
+            }
+        }
+
+        #[test]
+        fn no_link_brings_it_down(text in prop_oneof![".{0,80}", "[a-z]{1,6}:/{0,3}[a-z@:%.\\[\\]0-9]{0,20}[/?#&=;a-z%0-9]{0,30}"]) {
+            if let Ok(link) = Link::parse(&text) {
+                let parts = link.parts();
+                // What is passed on is plain ASCII and reads back as itself.
+                prop_assert!(link.text().is_ascii());
+                prop_assert_eq!(Link::parse(link.text()).unwrap().parts(), parts);
+            }
+        }
+
+        #[test]
+        fn no_pattern_brings_it_down(pattern in "[a-c/.*\\\\\\[\\]^{}+,0-9-]{0,20}", text in "[a-c/.]{0,20}") {
+            for (kind, _) in PatternKind::ALL {
+                if let Ok(pattern) = Pattern::new(kind, pattern.clone()) {
+                    let fits = pattern.matches(&Subject { text: &text });
+                    prop_assert!(!fits || text.starts_with(pattern.literal_start()), "{:?} takes {}", pattern, text);
+                }
+            }
+        }
+
+        #[test]
+        fn no_store_brings_it_down(bytes in prop::collection::vec(any::<u8>(), 0..200), start in 0usize..4) {
+            let heads: [&[u8]; 4] = [&[], &[0xFE, 0xED, 0xFE, 0xED, 0, 0, 0, 2], &[0x30, 0x82], b"-----BEGIN CERTIFICATE-----\n"];
+            let whole = [heads[start], bytes.as_slice()].concat();
+            prop_assert!(certificate::read(&whole, None).is_err());
+            prop_assert!(certificate::read(&whole, Some("ringing-1")).is_err());
+        }
+    }
+}

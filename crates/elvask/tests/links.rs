@@ -416,3 +416,64 @@ fn an_app_without_expectations_or_links_is_told_so() {
     let files = app.run(&["link", "files", "--into", "site"]);
     assert!(files.code == 2 && files.err.contains("declares no links of the web"), "{}", files.err);
 }
+
+#[test]
+fn hosts_that_one_side_alone_knows_are_told() {
+    let app = mended();
+    app.write("site/old.marram.example/.well-known/assetlinks.json", "[]\n");
+    let record = app.run(&["link", "audit", "--site", "site", "--format", "json"]).json();
+    assert_eq!(record["one_sided"][0]["host"], "old.marram.example");
+    assert_eq!((record["errors"].as_u64(), record["warnings"].as_u64()), (Some(0), Some(1)));
+    // A host of the app that the site does not serve.
+    std::fs::remove_file(app.path("site/log.marram.example/.well-known/assetlinks.json")).unwrap();
+    let audit = app.run(&["link", "audit", "--site", "site"]);
+    assert!(
+        audit.code == 1 && audit.out.contains("there is no site/log.marram.example/.well-known/assetlinks.json"),
+        "{}",
+        audit.out
+    );
+    assert!(app.findings().iter().any(|one| one.starts_with("error association-missing log.marram.example")));
+}
+
+#[test]
+fn a_route_that_nothing_takes_gets_its_filter_and_its_rule() {
+    let app = mended();
+    let config = app.read("elvask.toml");
+    app.write("elvask.toml", config.replacen("[[links.tests]]", "[[links.routes]]\npath = \"/ring/{ring}\"\nopens = \"Ring page\"\nhosts = [\"marram.example\"]\n\n[[links.tests]]", 1));
+    let found = app.findings();
+    assert!(found.iter().any(|one| one.starts_with("error filter-missing")), "{found:?}");
+    assert!(found.iter().any(|one| one.starts_with("error association-mismatch marram.example")), "{found:?}");
+    let filled = app.run(&["fill"]);
+    assert_eq!(filled.code, 0, "{}", filled.out);
+    let record =
+        app.run(&["link", "try", "https://marram.example/ring/7", "--site", "site", "--format", "json"]).json();
+    for platform in ["android", "ios"] {
+        assert_eq!(
+            (record[platform]["outcome"].as_str(), record[platform]["verified"].as_bool()),
+            (Some("app"), Some(true)),
+            "{record}"
+        );
+    }
+    assert_eq!(record["android"]["parts"]["route"]["with"]["ring"], "7");
+    assert!(app.read("site/.well-known/apple-app-site-association").contains("/ring/?*"));
+    // The route of the other host is none of this one's.
+    assert!(!app.read("site/log.marram.example/.well-known/apple-app-site-association").contains("/ring/"));
+}
+
+#[test]
+fn the_words_for_people_say_the_same_as_the_record() {
+    let app = mended();
+    let flat = |text: String| text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let text = flat(app.run(&["link", "try", "https://marram.example/press", "--site", "site"]).out);
+    assert!(
+        text.contains("Android level 36: opens the browser") && text.contains("iOS 26.0: opens the browser"),
+        "{text}"
+    );
+    assert!(text.contains("has other paths than /press: pathPrefix /site/"), "{text}");
+    assert!(text.contains("keeps the link in the browser") && text.contains("/press stays in the browser"), "{text}");
+    let unasked = flat(app.run(&["link", "try", "https://marram.example/press"]).out);
+    assert!(unasked.contains("elvask.toml means this link to stay in the browser"), "{unasked}");
+    assert!(unasked.contains("With --site site the website of elvask.toml is asked too."), "{unasked}");
+    let quiet = app.run(&["link", "test", "-q"]).out;
+    assert_eq!(quiet.trim(), "8 expectations met, 0 not; the website is site.");
+}

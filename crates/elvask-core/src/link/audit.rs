@@ -43,6 +43,10 @@ pub struct Audited {
 }
 
 impl Audited {
+    fn new(host: &str, declared: Vec<String>, document: Document) -> Self {
+        Audited { host: host.to_owned(), declared, document, at: String::new(), checks: Vec::new() }
+    }
+
     /// Returns the worst that was found.
     #[must_use]
     pub fn worst(&self) -> Option<Level> {
@@ -243,13 +247,7 @@ fn asset_links(
     routes: &[Route],
     site: &dyn Website,
 ) -> Audited {
-    let mut out = Audited {
-        host: host.to_owned(),
-        declared,
-        document: Document::AssetLinks,
-        at: String::new(),
-        checks: Vec::new(),
-    };
+    let mut out = Audited::new(host, declared, Document::AssetLinks);
     let Some(text) = fetch(&mut out, site) else { return out };
     let file = match AssetLinks::parse(&text) {
         Ok(file) => file,
@@ -340,13 +338,7 @@ fn asset_links(
 }
 
 fn apple(links: &ios::IosLinks, host: &str, declared: Vec<String>, routes: &[Route], site: &dyn Website) -> Audited {
-    let mut out = Audited {
-        host: host.to_owned(),
-        declared,
-        document: Document::AppleAssociation,
-        at: String::new(),
-        checks: Vec::new(),
-    };
+    let mut out = Audited::new(host, declared, Document::AppleAssociation);
     let Some(text) = fetch(&mut out, site) else { return out };
     let file = match AppleAssociation::parse(&text) {
         Ok(file) => file,
