@@ -22,9 +22,10 @@ use serde::Serialize;
 use crate::check::Context;
 use crate::source::{FileId, Place};
 use android::AndroidLinks;
-use association::Website;
+use association::{AssociationFiles, Document, Website, WriteProblem, Written};
 use filter::FilterSpec;
 use ios::IosLinks;
+use route::Route;
 use url::Link;
 
 /// What comes of a link.
@@ -236,6 +237,43 @@ impl AppLinks {
     pub fn ios_hosts(&self) -> impl Iterator<Item = &str> {
         let domains = self.ios.iter().flat_map(|links| &links.domains);
         domains.filter(|domain| domain.service == "applinks").map(|domain| domain.host.as_str())
+    }
+
+    /// Plans an association file for the app: of Android, with a statement for each id that its variants have.
+    ///
+    /// # Errors
+    /// Why it cannot be written.
+    pub fn plan_file(
+        &self,
+        document: Document,
+        existing: Option<&str>,
+        routes: &[Route],
+    ) -> Result<Written, WriteProblem> {
+        let first = self.first_android();
+        let ios = self.ios.as_ref();
+        let wanted = AssociationFiles {
+            package: first.and_then(|android| android.id.as_deref()),
+            fingerprints: first.map(|android| android.fingerprints.as_slice()).unwrap_or_default(),
+            team: ios.and_then(|ios| ios.team.as_deref()),
+            bundle: ios.and_then(|ios| ios.bundle.as_deref()),
+            min_version: ios.and_then(|ios| ios.min_version),
+            routes,
+        };
+        let mut written = association::plan_file(document, existing, &wanted)?;
+        if document == Document::AssetLinks {
+            for id in self.android.iter().filter_map(|(_, links)| links.id.as_deref()) {
+                let next = association::plan_file(
+                    document,
+                    Some(&written.text),
+                    &AssociationFiles { package: Some(id), ..wanted },
+                )?;
+                written.text = next.text;
+                written
+                    .notes
+                    .extend(next.notes.into_iter().filter(|note| !written.notes.contains(note)).collect::<Vec<_>>());
+            }
+        }
+        Ok(written)
     }
 
     /// Returns the hosts whose links the app declares on either platform, each once, in small letters.

@@ -477,3 +477,24 @@ fn the_words_for_people_say_the_same_as_the_record() {
     let quiet = app.run(&["link", "test", "-q"]).out;
     assert_eq!(quiet.trim(), "8 expectations met, 0 not; the website is site.");
 }
+
+#[test]
+fn each_flavor_is_an_app_of_its_own_to_the_website() {
+    let app = mended();
+    let build = "android/app/build.gradle";
+    let text = app.read(build).replacen("buildTypes {", "flavorDimensions = ['tier']\n    productFlavors {\n        free { dimension 'tier'; applicationIdSuffix '.free' }\n        full { dimension 'tier' }\n    }\n    buildTypes {", 1);
+    app.write(build, text);
+    let found = app.findings();
+    assert!(found.iter().any(|one| one.starts_with("error association-mismatch marram.example")), "{found:?}");
+    let filled = app.run(&["fill"]);
+    assert_eq!(filled.code, 0, "{}", filled.out);
+    let links = app.read("site/.well-known/assetlinks.json");
+    assert!(
+        links.contains("\"example.marram.fieldlog\"") && links.contains("\"example.marram.fieldlog.free\""),
+        "{links}"
+    );
+    let audit = app.run(&["link", "audit", "--site", "site"]);
+    assert!(audit.code == 0 && audit.out.contains("example.marram.fieldlog.free with a certificate"), "{}", audit.out);
+    let tried = app.run(&["link", "try", SITE]).out;
+    assert!(tried.contains("level 36, freeRelease"), "{tried}");
+}

@@ -196,23 +196,14 @@ pub(in crate::rules) fn write_association(
     let site = context.app.site.as_ref()?;
     let file = site.file(host, document)?;
     let source = context.sources.file(file);
-    let android = links.first_android();
     // Several hosts may have one file.
     let hosts = links.hosts();
     let sharing: Vec<&String> =
         hosts.iter().filter(|other| site.file(association::looked_up_at(other), document) == Some(file)).collect();
     let of_file = |route: &&Route| sharing.iter().any(|host| route.is_for(host)) || route.is_for(host);
     let routes: Vec<_> = context.app.config.links.routes.iter().filter(of_file).cloned().collect();
-    let wanted = association::AssociationFiles {
-        package: android.and_then(|android| android.id.as_deref()),
-        fingerprints: android.map(|android| android.fingerprints.as_slice()).unwrap_or_default(),
-        team: links.ios.as_ref().and_then(|ios| ios.team.as_deref()),
-        bundle: links.ios.as_ref().and_then(|ios| ios.bundle.as_deref()),
-        min_version: links.ios.as_ref().and_then(|ios| ios.min_version),
-        routes: &routes,
-    };
     let existing = (!source.text.trim().is_empty()).then_some(source.text.as_ref());
-    Some(match association::plan_file(document, existing, &wanted) {
+    Some(match links.plan_file(document, existing, &routes) {
         Ok(written) if existing == Some(written.text.as_str()) => {
             Remedy::Manual("The file says already what it must; look at what stands beside it.".to_owned())
         }

@@ -52,9 +52,13 @@ pub(crate) fn run(options: &LinkTry, output: &Output) -> Done {
     })
 }
 
-fn device_name(platform: Platform, device: Device) -> String {
+fn device_name(platform: Platform, device: Device, links: &AppLinks) -> String {
     match platform {
-        Platform::Android => format!("level {}", device.level),
+        // Of several variants, the first one is tried; --variant chooses another.
+        Platform::Android => match links.android.as_slice() {
+            [(variant, _), _, ..] => format!("level {}, {variant}", device.level),
+            _ => format!("level {}", device.level),
+        },
         Platform::Ios => device.version.to_string(),
     }
 }
@@ -71,7 +75,13 @@ fn record(
     let of = |wanted: Platform| {
         let (_, attempt) = attempts.iter().find(|(platform, _)| *platform == wanted)?;
         let lines = commands(wanted, link, links, state);
-        Some(AttemptRecord::of(&app.sources, attempt, PartsRecord::of(link, met), device_name(wanted, device), lines))
+        Some(AttemptRecord::of(
+            &app.sources,
+            attempt,
+            PartsRecord::of(link, met),
+            device_name(wanted, device, links),
+            lines,
+        ))
     };
     TryRecord {
         format: FORMAT,
@@ -101,8 +111,12 @@ fn shown(
     state: Option<State>,
     links: &AppLinks,
 ) -> String {
-    let mut text =
-        format!("{} {}: {}\n", paint(HEADING, platform.title()), device_name(platform, device), opens(attempt.outcome));
+    let mut text = format!(
+        "{} {}: {}\n",
+        paint(HEADING, platform.title()),
+        device_name(platform, device, links),
+        opens(attempt.outcome)
+    );
     let mut say = |label: &str, said: &str| {
         let body = wrap(&clean(said), width().min(120), 14);
         let body = body.trim_start();

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use elvask_core::app::App;
 use elvask_core::files::{Disk, Files as _, shown};
-use elvask_core::link::association::{AssociationFiles, Document, Folder, looked_up_at, plan_file};
+use elvask_core::link::association::{Document, Folder, looked_up_at};
 use elvask_core::link::{AppLinks, is_plain_host};
 use elvask_core::record::FORMAT;
 use elvask_core::write::Change;
@@ -114,14 +114,6 @@ struct Planned {
 fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Planned, Failure> {
     let android = links.first_android();
     let ios = links.ios.as_ref();
-    let wanted = AssociationFiles {
-        package: android.and_then(|android| android.id.as_deref()),
-        fingerprints: android.map(|android| android.fingerprints.as_slice()).unwrap_or_default(),
-        team: ios.and_then(|ios| ios.team.as_deref()),
-        bundle: ios.and_then(|ios| ios.bundle.as_deref()),
-        min_version: ios.and_then(|ios| ios.min_version),
-        routes: &[],
-    };
     let here = std::env::current_dir().unwrap_or_default();
     let root = elvask_core::files::normal(&here.join(root));
     let folder = Folder::new(&Disk, root.clone(), root.display().to_string());
@@ -160,7 +152,7 @@ fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Pl
                 hosts.iter().filter(|other| folder.of_host(other) == folder.of_host(host)).collect();
             let routes = app.config.links.routes.iter().filter(|route| sharing.iter().any(|host| route.is_for(host)));
             let routes: Vec<_> = routes.cloned().collect();
-            match plan_file(document, text, &AssociationFiles { routes: &routes, ..wanted }) {
+            match links.plan_file(document, text, &routes) {
                 Ok(file) => {
                     planned.notes.extend(file.notes.iter().map(|note| format!("{name}: {note}")));
                     if text != Some(file.text.as_str()) {

@@ -7,10 +7,13 @@ use std::time::Duration;
 
 use elvask_core::files::{Disk, Files as _};
 use elvask_core::link::association::{Document, Folder, Served, Website as _};
+use elvask_core::record::FORMAT;
+use serde::Serialize;
 use tiny_http::{Header, Request, Response, Server, StatusCode};
 
 use super::site_folder;
 use crate::commands::{Done, Outcome, load_with};
+use crate::options::Format;
 use crate::options::link::LinkServe;
 use crate::output::{Failure, Output};
 use crate::render::clean;
@@ -21,6 +24,13 @@ const SLOW: Duration = Duration::from_secs(6);
 const HUGE: u64 = 8 * 1024 * 1024;
 /// How many requests are answered at the same time.
 const WORKERS: usize = 8;
+
+/// Where it is served, for programs.
+#[derive(Serialize)]
+struct Record {
+    format: u32,
+    address: String,
+}
 
 /// What a broken website does.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -73,7 +83,11 @@ pub(crate) fn run(options: &LinkServe, output: &Output) -> Done {
         Failure::new(format!("port {} cannot be used: {error}", options.port)).hint("--port 0 takes a free one")
     })?;
     let address = server.server_addr().to_ip().map(|address| address.to_string()).unwrap_or_default();
-    output.result(&format!("http://{address}\n"));
+    if options.app.format == Format::Json {
+        output.json(&Record { format: FORMAT, address: format!("http://{address}") });
+    } else {
+        output.result(&format!("http://{address}\n"));
+    }
     output
         .say(&format!("Serving {}. In another terminal: elvask link audit --site http://{address}", folder.display()));
     let server = Arc::new(server);
