@@ -22,6 +22,7 @@ use serde::Serialize;
 use crate::check::Context;
 use crate::source::{FileId, Place};
 use android::AndroidLinks;
+use association::apple::Decision;
 use association::{AssociationFiles, Document, Website, WriteProblem, Written};
 use filter::FilterSpec;
 use ios::IosLinks;
@@ -237,6 +238,26 @@ impl AppLinks {
     pub fn ios_hosts(&self) -> impl Iterator<Item = &str> {
         let domains = self.ios.iter().flat_map(|links| &links.domains);
         domains.filter(|domain| domain.service == "applinks").map(|domain| domain.host.as_str())
+    }
+
+    /// Says whether a filter means a route on another host than one: a route that names no hosts need not be taken on all of them.
+    #[must_use]
+    pub fn is_taken_elsewhere(&self, route: &Route, host: &str) -> bool {
+        let Some(android) = self.first_android().filter(|_| route.hosts.is_empty()) else { return false };
+        let taken = |other: &str| route.on_host(other).is_some_and(|link| android.means(&link));
+        self.android_hosts().into_iter().any(|other| !other.eq_ignore_ascii_case(host) && taken(other))
+    }
+
+    /// Says whether the file of another host than one lets a route through.
+    #[must_use]
+    pub fn is_let_through_elsewhere(&self, route: &Route, host: &str, site: &dyn Website) -> bool {
+        let Some(ios) = self.ios.as_ref().filter(|_| route.hosts.is_empty()) else { return false };
+        let opens = |other: &str| {
+            let decided = route.on_host(other).map(|link| ios.decision(other, &link, ios::newest(), site));
+            matches!(decided, Some(Ok((Decision::Opens { .. }, _))))
+        };
+        let other = |other: &&str| !association::looked_up_at(other).eq_ignore_ascii_case(host);
+        self.ios_hosts().filter(other).any(opens)
     }
 
     /// Plans an association file for the app: of Android, with a statement for each id that its variants have.

@@ -498,3 +498,18 @@ fn each_flavor_is_an_app_of_its_own_to_the_website() {
     let tried = app.run(&["link", "try", SITE]).out;
     assert!(tried.contains("level 36, freeRelease"), "{tried}");
 }
+
+#[test]
+fn a_route_that_names_no_hosts_need_not_be_taken_on_all() {
+    let app = mended();
+    let config = app.read("elvask.toml");
+    let unheld: String =
+        config.lines().filter(|line| !line.starts_with("hosts = [\"log.")).map(|line| format!("{line}\n")).collect();
+    app.write(
+        "elvask.toml",
+        unheld.replacen("opens = \"Site page\"\nhosts = [\"marram.example\"]\n", "opens = \"Site page\"\n", 1),
+    );
+    assert_eq!(app.findings(), Vec::<String>::new());
+    let audit = app.run(&["link", "audit", "--site", "site"]);
+    assert!(audit.code == 0 && audit.out.contains("on another host"), "{}", audit.out);
+}

@@ -103,7 +103,7 @@ pub fn audit(links: &AppLinks, routes: &[Route], site: &dyn Website, served: &[S
     if let Some(ios) = &links.ios {
         let domains: Vec<&str> = links.ios_hosts().collect();
         for (host, declared) in by_place(&domains) {
-            audit.files.push(apple(ios, &host, declared, routes, site));
+            audit.files.push(apple(links, ios, &host, declared, routes, site));
         }
     }
     audit.files.sort_by(|one, other| one.host.cmp(&other.host));
@@ -312,11 +312,14 @@ fn asset_links(
     }
     // The file says nothing of paths: those stand in the filters.
     for route in routes.iter().filter(|route| route.is_for(host)) {
-        let Ok(link) = Link::parse(&format!("https://{host}{}", route.example())) else { continue };
+        let Some(link) = route.on_host(host) else { continue };
         match (android.takes(&link), route.stays_on_the_web()) {
             (true, false) => out.good("route", format!("{} is taken by a filter of the app", route.path)),
             (false, true) => {
                 out.good("route", format!("{} is taken by no filter, so it stays in the browser", route.path));
+            }
+            (false, false) if links.is_taken_elsewhere(route, host) => {
+                out.good("route", format!("{} is taken on another host", route.path));
             }
             (false, false) => {
                 let message = format!("{} is taken by no filter of the app", route.path);
@@ -337,7 +340,14 @@ fn asset_links(
     out
 }
 
-fn apple(links: &ios::IosLinks, host: &str, declared: Vec<String>, routes: &[Route], site: &dyn Website) -> Audited {
+fn apple(
+    all: &AppLinks,
+    links: &ios::IosLinks,
+    host: &str,
+    declared: Vec<String>,
+    routes: &[Route],
+    site: &dyn Website,
+) -> Audited {
     let mut out = Audited::new(host, declared, Document::AppleAssociation);
     let Some(text) = fetch(&mut out, site) else { return out };
     let file = match AppleAssociation::parse(&text) {
@@ -384,7 +394,7 @@ fn apple(links: &ios::IosLinks, host: &str, declared: Vec<String>, routes: &[Rou
     }
     let version = ios::newest();
     for route in routes.iter().filter(|route| route.is_for(host)) {
-        let Ok(link) = Link::parse(&format!("https://{host}{}", route.example())) else { continue };
+        let Some(link) = route.on_host(host) else { continue };
         let decision = file.decide(&id, &link.uri(), &version);
         let opens = matches!(decision, Decision::Opens { .. });
         let rule = match &decision {
@@ -401,6 +411,9 @@ fn apple(links: &ios::IosLinks, host: &str, declared: Vec<String>, routes: &[Rou
                     if rule == "no rule" { " takes it" } else { "" }
                 ),
             ),
+            (false, false) if rule == "no rule" && all.is_let_through_elsewhere(route, host, site) => {
+                out.good("route", format!("{} is let through on another host", route.path));
+            }
             (false, false) => {
                 let why = if rule == "no rule" {
                     "no rule takes it".to_owned()

@@ -213,6 +213,12 @@ impl Route {
         left.next().is_none().then_some(with)
     }
 
+    /// Returns a link of a host that meets the route; `None` where the host is none that a link can have.
+    #[must_use]
+    pub fn on_host(&self, host: &str) -> Option<Link> {
+        Link::parse(&format!("https://{}{}", host.replacen("*.", "any.", 1), self.example())).ok()
+    }
+
     /// Returns the path with an example in the place of each part.
     #[must_use]
     pub fn example(&self) -> String {

@@ -15,7 +15,7 @@ const MAX_PATTERN: usize = 8192;
 
 /// How much work may go into holding one link against one file, in steps of a pattern over a text: a file comes from elsewhere, and no file that
 /// serves devices comes near it.
-const MAX_STEPS: u64 = 200_000_000;
+const MAX_STEPS: u64 = 50_000_000;
 
 /// What is left of the work that may go into one decision.
 #[derive(Debug)]

@@ -6,7 +6,6 @@ use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy, Want};
 use crate::link::filter::VIEW;
 use crate::link::is_plain_host;
-use crate::link::url::Link;
 use crate::requirement::{Kind, Need, Query, Requirement};
 use crate::rules::support::links::{Sides, add_android_host, add_android_route, add_android_scheme, add_filter, sides};
 use crate::rules::support::{filter_fragment, has_filter, only_in, who_needs};
@@ -102,21 +101,24 @@ impl Rule for FilterMissing {
 
 /// Looks for routes of elvask.toml that no filter takes, on the hosts that the manifest names.
 fn routes(context: &Context<'_>, out: &mut Vec<Finding>) {
-    let Some(android) = context.links().first_android() else { return };
-    for host in context
-        .links()
-        .android_hosts()
-        .into_iter()
-        .filter(|host| is_plain_host(&host.to_ascii_lowercase()) && !host.starts_with('*'))
-    {
-        let routes =
-            context.app.config.links.routes.iter().filter(|route| !route.stays_on_the_web() && route.is_for(host));
-        // A category that is missing, or a filter that is folded, is told by a rule of its own.
-        let reached = |path: &str| Link::parse(&format!("https://{host}{path}")).is_ok_and(|link| android.means(&link));
-        for route in routes.filter(|route| !reached(&route.example())) {
+    let links = context.links();
+    let Some(android) = links.first_android() else { return };
+    let mut hosts = links.android_hosts();
+    hosts.retain(|host| is_plain_host(&host.to_ascii_lowercase()) && !host.starts_with('*'));
+    for route in context.app.config.links.routes.iter().filter(|route| !route.stays_on_the_web()) {
+        for host in hosts.iter().filter(|host| route.is_for(host)) {
+            // A category that is missing, or a filter that is folded, is told by a rule of its own.
+            let meant = route.on_host(host).is_none_or(|link| android.means(&link));
+            if meant || links.is_taken_elsewhere(route, host) {
+                continue;
+            }
             let Some((place, remedy)) = add_android_route(context, host, route) else { continue };
             let message = format!("no filter takes https://{host}{}, which is to open {}", route.path, route.opens);
             out.push(Finding::new(&ABOUT, format!("{VIEW} https"), place, message).mend(remedy));
+            // A route that names no hosts is told once.
+            if route.hosts.is_empty() {
+                break;
+            }
         }
     }
 }

@@ -8,7 +8,6 @@ use crate::finding::{Finding, Level, Remedy};
 use crate::link::association::apple::{AppleAssociation, Decision};
 use crate::link::association::{Document, Served};
 use crate::link::ios;
-use crate::link::url::Link;
 use crate::rules::support::links::write_association;
 use crate::rules::{About, Rule};
 use crate::source::Place;
@@ -100,7 +99,7 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn crate::link::association:
         return Some((format!("the file does not list {wanted}"), other));
     }
     for route in context.app.config.links.routes.iter().filter(|route| route.is_for(host)) {
-        let Ok(link) = Link::parse(&format!("https://{host}{}", route.example())) else { continue };
+        let Some(link) = route.on_host(host) else { continue };
         match (file.decide(&id, &link.uri(), &ios::newest()), route.stays_on_the_web()) {
             (Decision::Opens { rule }, true) => {
                 return Some((
@@ -111,6 +110,7 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn crate::link::association:
             (Decision::Excluded { rule }, false) => {
                 return Some((format!("the rule {rule} keeps {} in the browser", route.path), None));
             }
+            (Decision::NoRule { .. }, false) if context.links().is_let_through_elsewhere(route, host, site) => {}
             (Decision::NoRule { .. }, false) => return Some((format!("no rule lets {} through", route.path), None)),
             _ => {}
         }
