@@ -513,3 +513,20 @@ fn a_route_that_names_no_hosts_need_not_be_taken_on_all() {
     let audit = app.run(&["link", "audit", "--site", "site"]);
     assert!(audit.code == 0 && audit.out.contains("on another host"), "{}", audit.out);
 }
+
+#[test]
+fn a_chooser_is_told_with_what_it_shows() {
+    let app = mended();
+    let text = app.read(MANIFEST);
+    let second = "        <activity android:name=\".RingActivity\" android:exported=\"true\" android:label=\"Rings\">\n            <intent-filter>\n                <action android:name=\"android.intent.action.VIEW\" />\n                <category android:name=\"android.intent.category.DEFAULT\" />\n                <category android:name=\"android.intent.category.BROWSABLE\" />\n                <data android:scheme=\"marram\" android:host=\"site\" />\n            </intent-filter>\n        </activity>\n    </application>";
+    app.write(MANIFEST, text.replacen("    </application>", second, 1));
+    let record = app.run(&["link", "try", "marram://site/42", "--format", "json"]).json();
+    assert_eq!(record["android"]["outcome"], "chooser");
+    assert_eq!(record["android"]["choices"], serde_json::json!(["MainActivity", "Rings (RingActivity)"]));
+    assert_eq!(record["android"]["entries"].as_array().unwrap().len(), 2);
+    assert!(
+        app.findings().iter().any(|one| one.starts_with("warning filter-overlap example.marram.fieldlog.RingActivity"))
+    );
+    let test = app.run(&["link", "test"]);
+    assert!(test.code == 1 && test.out.contains("it shows a chooser"), "{}", test.out);
+}

@@ -14,7 +14,7 @@ use super::index::FilterSet;
 use super::url::{Link, Uri};
 use super::{Attempt, Hit, Outcome};
 use crate::source::{Place, Sources};
-use words::{delivery, paths, what_fits};
+use words::{delivery, paths, shown_as, what_fits};
 
 /// The first level that verifies links.
 pub const VERIFIES_SINCE: u32 = 23;
@@ -370,7 +370,7 @@ impl AndroidLinks {
             at(sources, spec.place.unwrap_or(first.place)),
             what_fits(spec, &uri, level)
         );
-        let names = || hits.iter().map(|(entry, _)| short(&entry.component).to_owned()).collect::<Vec<_>>();
+        let names = || hits.iter().map(|(entry, _)| shown_as(entry)).collect::<Vec<_>>();
         let (outcome, because) = match &verification {
             _ if !web && hits.len() > 1 => {
                 (Outcome::Chooser, format!("{taken}, and so do others: a chooser shows {}", names().join(" and ")))

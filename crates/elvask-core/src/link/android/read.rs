@@ -69,7 +69,10 @@ impl AndroidLinks {
                     Some(behind) => behind.value("launchMode").map(str::to_owned),
                     None => component.value("launchMode").map(str::to_owned),
                 },
-                label: own("label"),
+                label: own("label").or_else(|| {
+                    let application = effective.application();
+                    application.and_then(|application| application.value("label")).map(str::to_owned)
+                }),
                 filters: specs,
                 place: component.place,
                 element,

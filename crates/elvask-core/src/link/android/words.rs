@@ -57,3 +57,12 @@ pub(super) fn delivery(entry: &Entry, level: u32) -> Delivery {
     };
     Delivery { closed, background, foreground }
 }
+
+/// Returns how a chooser shows an entry: by its label, where that is not put in by the build, with the name of its class.
+pub(super) fn shown_as(entry: &Entry) -> String {
+    let name = short(&entry.component);
+    match entry.label.as_deref().filter(|label| !label.starts_with('@') && !label.is_empty()) {
+        Some(label) => format!("{label} ({name})"),
+        None => name.to_owned(),
+    }
+}
