@@ -12,7 +12,7 @@ use super::association::{Document, Served, Website, looked_up_at};
 use super::filter::{Authority, BROWSABLE, DEFAULT, Filter, FilterError, FilterSpec, Intent, Mismatch, VIEW};
 use super::index::FilterSet;
 use super::url::{Link, Uri};
-use super::{Attempt, Hit, Outcome};
+use super::{Attempt, Hit, Outcome, is_plain_host};
 use crate::source::{Place, Sources};
 use words::{delivery, paths, shown_as, what_fits};
 
@@ -85,8 +85,6 @@ pub struct Entry {
     pub filters: Vec<FilterSpec>,
     /// Where it stands.
     pub place: Place,
-    /// The element in the merged tree's order.
-    pub element: &'static str,
 }
 
 /// All of an app that links can start on Android.
@@ -299,7 +297,8 @@ impl AndroidLinks {
                 Err(why) => {
                     let next = links.includes.iter().filter(|_| hop == 0).find_map(|include| {
                         let rest = include.strip_prefix("https://")?;
-                        Some(rest.strip_suffix("/.well-known/assetlinks.json")?.to_owned())
+                        let host = rest.strip_suffix("/.well-known/assetlinks.json")?;
+                        is_plain_host(host).then(|| host.to_owned())
                     });
                     match next {
                         Some(next) => wanted = next,

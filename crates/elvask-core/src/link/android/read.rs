@@ -39,12 +39,11 @@ impl AndroidLinks {
             {
                 links.unstated.push((name.clone(), component.place));
             }
-            let element = match component.name {
-                "activity" => "activity",
-                "activity-alias" => "activity-alias",
-                _ => continue,
-            };
-            let target = (element == "activity-alias").then(|| component.value("targetActivity")).flatten();
+            let is_alias = component.name == "activity-alias";
+            if !is_alias && component.name != "activity" {
+                continue;
+            }
+            let target = is_alias.then(|| component.value("targetActivity")).flatten();
             let behind = target.and_then(|target| {
                 components.iter().find(|one| {
                     one.name == "activity" && one.key.as_deref().is_some_and(|class| same_class(class, target))
@@ -58,7 +57,7 @@ impl AndroidLinks {
             links.entries.push(Entry {
                 component: name,
                 target: target.map(str::to_owned),
-                has_target: element == "activity" || behind.is_some(),
+                has_target: !is_alias || behind.is_some(),
                 exported,
                 enabled: app_enabled
                     && flag(component, "enabled").unwrap_or(true)
@@ -75,7 +74,6 @@ impl AndroidLinks {
                 }),
                 filters: specs,
                 place: component.place,
-                element,
             });
         }
         links

@@ -51,8 +51,6 @@ pub struct Component {
     pub case: bool,
     /// Whether the link is taken as it is written, percent escapes and all.
     pub encoded: bool,
-    /// The comment.
-    pub comment: Option<String>,
 }
 
 /// What a rule wants of the query.
@@ -205,7 +203,6 @@ impl AppleAssociation {
             exclude: one.get("exclude").and_then(Value::as_bool).unwrap_or(false),
             case: own.case,
             encoded: own.encoded,
-            comment: one.get("comment").and_then(Value::as_str).map(str::to_owned),
         };
         for key in one.keys().filter(|key| {
             !matches!(key.as_str(), "/" | "?" | "#" | "exclude" | "comment" | "caseSensitive" | "percentEncoded")
