@@ -104,6 +104,8 @@ pub struct AndroidApp {
     pub in_source: Vec<SourceDeclaration>,
     /// The texts of its resources, by name, where a filter refers to one.
     pub strings: Vec<(String, String)>,
+    /// The activities that its source declares to the platform.
+    pub activities: Vec<crate::link::android::Entry>,
 }
 
 /// The manifest of a library.

@@ -144,7 +144,9 @@ impl AppLinks {
         let config = &context.app.config;
         let fingerprints: Vec<String> = config.links.fingerprints.iter().map(|one| one.text.clone()).collect();
         let stated = |text: &Option<crate::tomldoc::Text>| text.as_ref().map(|text| text.text.clone());
-        let own = context.manifests.iter().map(|manifest| manifest.file).collect();
+        let mut own: Vec<FileId> = context.manifests.iter().map(|manifest| manifest.file).collect();
+        let in_source = context.app.android.iter().flat_map(|android| &android.activities);
+        own.extend(in_source.map(|entry| entry.place.file));
         let mut links = AppLinks { own, ..AppLinks::default() };
         if let Some(app) = &context.app.android {
             for effective in &context.variants {
@@ -156,9 +158,9 @@ impl AppLinks {
                     let name = reference.strip_prefix("@string/")?;
                     app.strings.iter().find(|(known, _)| known == name).map(|(_, text)| text.clone())
                 };
-                links
-                    .android
-                    .push((effective.variant.clone(), AndroidLinks::of(effective, id, fingerprints.clone(), &text_of)));
+                let mut of_variant = AndroidLinks::of(effective, id, fingerprints.clone(), &text_of);
+                of_variant.add(app.activities.iter().cloned());
+                links.android.push((effective.variant.clone(), of_variant));
             }
         }
         if let Some(app) = &context.app.ios {

@@ -2,6 +2,7 @@
 //!
 //! Source: "MSBuild conditions" and "Single project" in the platform tools' documentation.
 
+mod activities;
 mod attributes;
 mod condition;
 

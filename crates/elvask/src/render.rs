@@ -19,6 +19,11 @@ pub(crate) fn clean(text: &str) -> Cow<'_, str> {
     if text.contains(acts) { Cow::Owned(text.replace(acts, "\u{FFFD}")) } else { Cow::Borrowed(text) }
 }
 
+/// Returns a text without the styles that were put into it, for places that clean what they print.
+pub(crate) fn plain(text: &str) -> String {
+    anstream::adapter::strip_str(text).to_string()
+}
+
 /// Counts things: `1 error`, `2 errors`.
 pub(crate) fn count(number: usize, thing: &str) -> String {
     if number == 1 { format!("{number} {thing}") } else { format!("{number} {thing}s") }

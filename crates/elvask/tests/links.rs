@@ -530,3 +530,53 @@ fn a_chooser_is_told_with_what_it_shows() {
     let test = app.run(&["link", "test"]);
     assert!(test.code == 1 && test.out.contains("it shows a chooser"), "{}", test.out);
 }
+
+#[test]
+fn filters_that_source_declares_are_tried_like_others() {
+    let app = App::with(&[
+        (
+            "Fieldlog.csproj",
+            "<Project Sdk=\"Sdk\">\n  <PropertyGroup>\n    <TargetFrameworks>net9.0-android35.0;net9.0-ios18.0</TargetFrameworks>\n    <ApplicationId>example.marram.fieldlog</ApplicationId>\n  </PropertyGroup>\n</Project>\n",
+        ),
+        ("Platforms/iOS/Info.plist", "<plist version=\"1.0\">\n<dict>\n</dict>\n</plist>\n"),
+        (
+            "Platforms/Android/AndroidManifest.xml",
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+        ),
+        (
+            "Platforms/Android/MainActivity.cs",
+            "namespace Marram.Fieldlog;\n[Activity(MainLauncher = true, Exported = true, LaunchMode = LaunchMode.SingleTask)]\n[IntentFilter(new[] { Intent.ActionView }, Categories = new[] { Intent.CategoryDefault, Intent.CategoryBrowsable }, DataScheme = \"https\", DataHost = \"marram.example\", DataPathPrefix = \"/site/\", AutoVerify = true)]\npublic class MainActivity : Activity {}\n",
+        ),
+    ]);
+    std::fs::remove_file(app.path("package.json")).unwrap();
+    std::fs::remove_dir_all(app.path("android")).unwrap();
+    let record = app.run(&["link", "try", SITE, "--format", "json"]).json();
+    let android = &record["android"];
+    assert_eq!(
+        (android["outcome"].as_str(), android["entries"][0]["line"].as_u64()),
+        (Some("app"), Some(3)),
+        "{record}"
+    );
+    assert_eq!(android["entries"][0]["component"], "Marram.Fieldlog.MainActivity");
+    assert_eq!(android["entries"][0]["file"], "Platforms/Android/MainActivity.cs");
+    assert_eq!(
+        app.run(&["link", "try", "https://marram.example/press", "--format", "json"]).json()["android"]["outcome"],
+        "browser"
+    );
+    assert!(
+        app.findings().iter().any(|one| one.starts_with("warning link-one-sided marram.example")),
+        "{:?}",
+        app.findings()
+    );
+}
+
+#[test]
+fn what_cannot_be_read_is_told_in_plain_words() {
+    let app = mended();
+    app.write(MANIFEST, "<manifest><application></manifest>");
+    for words in [&["link", "try", SITE][..], &["link", "test"][..], &["declare", "scheme", "knot"][..]] {
+        let ran = app.run(words);
+        assert!(ran.code == 2 && ran.err.contains("AndroidManifest.xml:1:"), "{}", ran.err);
+        assert!(!ran.err.contains('\u{FFFD}') && !ran.err.contains('\u{1b}'), "{}", ran.err);
+    }
+}

@@ -52,6 +52,7 @@ pub(crate) fn find(
         keep_rules: Vec::new(),
         in_source: Vec::new(),
         strings: Vec::new(),
+        activities: Vec::new(),
     };
     Ok(Some(with_manifests(loading, app, plugins)))
 }

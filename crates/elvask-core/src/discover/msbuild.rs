@@ -168,7 +168,7 @@ pub(crate) fn android(loading: &mut Loading<'_>, plugins: &[Plugin]) -> Option<A
     };
     note_unknown(loading, "the application id", &variant.id);
     note_unknown(loading, "the lowest level", &variant.min_level);
-    let in_source = declared_in_source(loading, &folder);
+    let (in_source, activities) = declared_in_source(loading, &folder);
     let app = AndroidApp {
         module: folder,
         manifest_path,
@@ -185,6 +185,7 @@ pub(crate) fn android(loading: &mut Loading<'_>, plugins: &[Plugin]) -> Option<A
         keep_rules: Vec::new(),
         in_source,
         strings: Vec::new(),
+        activities,
     };
     Some(super::android::with_manifests(loading, app, plugins))
 }

@@ -8,6 +8,7 @@ use rayon::prelude::*;
 
 use crate::app::Loading;
 use crate::files::{FileKind, Files};
+use crate::link::android::Entry;
 use crate::source::{Place, read_text};
 
 /// The most source files that are read.
@@ -26,23 +27,25 @@ pub struct SourceDeclaration {
     pub place: Place,
 }
 
-/// Goes through the source files of a project, those of other platforms left out.
-pub(crate) fn declared_in_source(loading: &mut Loading<'_>, folder: &Path) -> Vec<SourceDeclaration> {
+/// Goes through the source files of a project, those of other platforms left out. Returns what stands for the whole app, and the activities.
+pub(crate) fn declared_in_source(loading: &mut Loading<'_>, folder: &Path) -> (Vec<SourceDeclaration>, Vec<Entry>) {
     let files = loading.files;
     let mut paths = Vec::new();
     gather(files, folder, 0, &mut paths);
     let read = |path: PathBuf| {
-        let text = read_text(files, &path).ok().filter(|text| text.contains("assembly"))?;
+        let told = |text: &String| text.contains("assembly") || text.contains("IntentFilter");
+        let text = read_text(files, &path).ok().filter(told)?;
         let found = attributes(&text);
-        (!found.is_empty()).then_some((path, text, found))
+        (!found.is_empty() || text.contains("IntentFilter")).then_some((path, text, found))
     };
     let found: Vec<_> = match paths.len() {
         0..16 => paths.into_iter().filter_map(read).collect(),
         _ => paths.into_par_iter().filter_map(read).collect(),
     };
-    let mut declared = Vec::new();
+    let (mut declared, mut activities) = (Vec::new(), Vec::new());
     for (path, text, found) in found {
         let file = loading.add(&path, text);
+        activities.extend(super::activities::activities(loading.text(file), file));
         declared.extend(found.into_iter().map(|(element, name, attributes, span)| SourceDeclaration {
             element,
             name,
@@ -50,7 +53,7 @@ pub(crate) fn declared_in_source(loading: &mut Loading<'_>, folder: &Path) -> Ve
             place: Place { file, span },
         }));
     }
-    declared
+    (declared, activities)
 }
 
 fn gather(files: &dyn Files, folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
@@ -111,7 +114,7 @@ fn attributes(text: &str) -> Vec<Found> {
 }
 
 /// Returns the length of the text at the start of `rest`, quotes included.
-fn text_len(rest: &str) -> usize {
+pub(super) fn text_len(rest: &str) -> usize {
     let mut escaped = false;
     for (at, character) in rest.char_indices().skip(1) {
         match character {
@@ -126,7 +129,7 @@ fn text_len(rest: &str) -> usize {
 }
 
 /// Returns the offset of the bracket that closes the first one of its kind in `rest`, texts stepped over.
-fn closing(rest: &str, (open, close): (char, char)) -> Option<usize> {
+pub(super) fn closing(rest: &str, (open, close): (char, char)) -> Option<usize> {
     let mut depth = 0usize;
     let mut skip_to = 0;
     for (at, character) in rest.char_indices() {

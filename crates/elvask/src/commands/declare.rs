@@ -18,7 +18,7 @@ use super::{Done, Outcome, load, load_with, settings};
 use crate::options::{Declare, Format, Withdraw};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, WARNING, paint};
-use crate::render::{clean, snippet};
+use crate::render::{clean, plain, snippet};
 
 /// The words that say what the names behind them are.
 const KINDS: [(&str, Naming); 11] = [
@@ -168,7 +168,8 @@ const WITH_LINKS: [&str; 3] = ["launch-mode", "exported-closed", "exported-unsta
 fn plan_all(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -> Result<Filled, Failure> {
     fill_only(app, settings, wanted).map_err(|error| match error {
         FillError::Obstacles(report) => {
-            let first = report.obstacles().next().map(|one| snippet::line(&app.sources, one)).unwrap_or_default();
+            let first =
+                report.obstacles().next().map(|one| plain(&snippet::line(&app.sources, one))).unwrap_or_default();
             Failure::new(format!("nothing is written: what cannot be read must be mended first: {}", first.trim_end()))
         }
         other => Failure::new(other.to_string()),

@@ -12,7 +12,6 @@ use std::time::Duration;
 use elvask_core::Version;
 use elvask_core::app::{App, Look};
 use elvask_core::check::Context;
-use elvask_core::discover::Layout;
 use elvask_core::link::{AppLinks, Device};
 use elvask_core::surface::Surface;
 
@@ -43,7 +42,7 @@ fn with_links(options: &AppOptions, output: &Output, look: impl FnOnce(&App, &Co
     let obstacles = elvask_core::check::obstacles(&app, &surface, &settings);
     // What a plugin's sheet says has no part in links.
     if let Some(first) = obstacles.iter().find(|one| one.rule.id != "sheet-invalid") {
-        let line = crate::render::snippet::line(&app.sources, first);
+        let line = crate::render::plain(&crate::render::snippet::line(&app.sources, first));
         return Err(Failure::new(format!("what cannot be read must be mended first: {}", line.trim_end())));
     }
     let context = Context::new(&app, &app.sources, &surface, &settings);
@@ -56,12 +55,6 @@ fn with_links(options: &AppOptions, output: &Output, look: impl FnOnce(&App, &Co
             at.line,
             at.column
         ));
-    }
-    let silent = links.first_android().is_some_and(|android| android.link_filters().next().is_none());
-    if silent && app.layouts.contains(&Layout::Msbuild) {
-        output.notice(
-            "filters that the source declares with [IntentFilter] are not read; those of AndroidManifest.xml are",
-        );
     }
     look(&app, &context, &links)
 }

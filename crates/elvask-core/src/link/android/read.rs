@@ -7,6 +7,19 @@ use crate::source::Place;
 use crate::surface::Effective;
 
 impl AndroidLinks {
+    /// Adds activities that the app's source declares, where the manifest does not have them.
+    pub(in crate::link) fn add(&mut self, declared: impl Iterator<Item = Entry>) {
+        for entry in declared {
+            if self.entries.iter().any(|known| known.component == entry.component) {
+                continue;
+            }
+            if entry.exported.is_none() && !entry.filters.is_empty() {
+                self.unstated.push((entry.component.clone(), entry.place));
+            }
+            self.entries.push(entry);
+        }
+    }
+
     /// Gathers the entries of an effective manifest. `text_of` follows references such as `@string/host`.
     #[must_use]
     pub fn of(
