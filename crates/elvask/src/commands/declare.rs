@@ -166,14 +166,24 @@ pub(crate) fn plan(app: &App, settings: &Settings) -> Result<Filled, Failure> {
 const WITH_LINKS: [&str; 3] = ["launch-mode", "exported-closed", "exported-unstated"];
 
 fn plan_all(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -> Result<Filled, Failure> {
-    fill_only(app, settings, wanted).map_err(|error| match error {
+    let filled = fill_only(app, settings, &wanted).map_err(|error| match error {
         FillError::Obstacles(report) => {
             let first =
                 report.obstacles().next().map(|one| plain(&snippet::line(&app.sources, one))).unwrap_or_default();
             Failure::new(format!("nothing is written: what cannot be read must be mended first: {}", first.trim_end()))
         }
         other => Failure::new(other.to_string()),
-    })
+    })?;
+    // What could be written is written in one round or another; what is left over would be passed over in silence.
+    let mut counted = filled.left.findings.iter().filter(|one| one.counts());
+    let left = counted.find(|one| wanted(one) && matches!(one.remedy, Remedy::Edit { .. }));
+    match left {
+        Some(left) => Err(Failure::new(format!(
+            "nothing is written: the edits for {} do not fit together ({}). This is a fault of Elvask",
+            left.subject, left.message
+        ))),
+        None => Ok(filled),
+    }
 }
 
 #[derive(Serialize)]
