@@ -268,7 +268,12 @@ fn the_files_are_written_and_joined_to_those_of_others() {
     assert_eq!(app.snapshot(), before);
     app.write("public/.well-known/assetlinks.json", "[ { ");
     let broken = app.run(&["link", "files", "--into", "public", "--yes"]);
-    assert!(broken.code == 1 && broken.out.contains("cannot be added to"), "{}", broken.out);
+    assert!(broken.code == 2 && broken.err.contains("cannot be added to"), "{}", broken.err);
+    assert!(
+        broken.err.contains("public/.well-known/assetlinks.json") && broken.err.contains("line 1 column"),
+        "{}",
+        broken.err
+    );
     assert_eq!(app.read("public/.well-known/assetlinks.json"), "[ { ", "what cannot be read is left");
 }
 

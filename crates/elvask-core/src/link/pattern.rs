@@ -108,7 +108,7 @@ impl Pattern {
         Ok(Pattern { kind, text, units, steps })
     }
 
-    /// Says whether a text matches as a whole. `units` is the text in UTF-16; see [`Subject`].
+    /// Says whether a text matches as a whole.
     #[must_use]
     pub fn matches(&self, subject: &Subject<'_>) -> bool {
         match self.kind {

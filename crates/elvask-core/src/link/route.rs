@@ -259,8 +259,8 @@ pub fn met<'r>(routes: &'r [Route], link: &Link) -> Option<Met<'r>> {
     let uri = link.uri();
     let segments = uri.route_segments();
     let host = uri.host().unwrap_or_default();
-    let of_host = routes.iter().filter(|route| !uri.is_web() || route.is_for(&host));
-    of_host.into_iter().find_map(|route| Some(Met { route, with: route.meets(&segments)? }))
+    let mut of_host = routes.iter().filter(|route| !uri.is_web() || route.is_for(&host));
+    of_host.find_map(|route| Some(Met { route, with: route.meets(&segments)? }))
 }
 
 #[cfg(test)]

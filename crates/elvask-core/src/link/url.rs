@@ -185,8 +185,7 @@ impl Link {
 }
 
 fn check_escapes(text: &str) -> Result<(), LinkError> {
-    for (at, letter) in text.char_indices().filter(|(_, letter)| *letter == '%') {
-        let _ = letter;
+    for (at, _) in text.match_indices('%') {
         let digits = text.get(at + 1..at + 3);
         if !digits.is_some_and(|digits| digits.bytes().all(|byte| byte.is_ascii_hexdigit())) {
             let shown: String = text.get(at..).unwrap_or_default().chars().take(3).collect();

@@ -17,6 +17,19 @@ pub(crate) struct FileChange {
     pub(crate) painted: String,
 }
 
+impl FileChange {
+    /// Draws what changes between two texts of a file.
+    pub(crate) fn new(shown: &str, change: Change, old: &str, new: &str) -> Self {
+        // A file that comes to be has nothing before it, as the tools that apply diffs want it said.
+        let made = |diff: String| match change.before {
+            None => diff.replacen(&format!("--- a/{shown}"), "--- /dev/null", 1),
+            Some(_) => diff,
+        };
+        let (plain, painted) = (made(diff::unified(shown, old, new)), made(diff::painted(shown, old, new)));
+        FileChange { shown: shown.to_owned(), change, diff: plain, painted }
+    }
+}
+
 /// A file that gets another text, as JSON.
 #[derive(Serialize)]
 pub(crate) struct FileRecord {
@@ -37,21 +50,12 @@ pub(crate) fn changes(app: &App, sources: &Sources, changed: &[FileId]) -> Resul
         .filter(|(before, after)| before.text != after.text)
         .map(|(before, after)| {
             let bytes = after.bytes_to_write().map_err(|error| Failure::new(format!("{}: {error}", before.shown)))?;
-            // A file that comes to be has nothing before it, as the tools that apply diffs want it said.
-            let made = |diff: String| match before.absent {
-                true => diff.replacen(&format!("--- a/{}", before.shown), "--- /dev/null", 1),
-                false => diff,
+            let change = Change {
+                path: before.path.clone(),
+                before: (!before.absent).then(|| before.bytes_read()),
+                after: bytes,
             };
-            Ok(FileChange {
-                shown: before.shown.clone(),
-                change: Change {
-                    path: before.path.clone(),
-                    before: (!before.absent).then(|| before.bytes_read()),
-                    after: bytes,
-                },
-                diff: made(diff::unified(&before.shown, &before.text, &after.text)),
-                painted: made(diff::painted(&before.shown, &before.text, &after.text)),
-            })
+            Ok(FileChange::new(&before.shown, change, &before.text, &after.text))
         })
         .collect()
 }

@@ -131,7 +131,7 @@ fn asset_links(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, Wr
         format!("[\n{}\n]\n", source.trim().lines().map(|line| format!("  {line}")).collect::<Vec<_>>().join("\n"))
     });
     let source = wrapped.as_deref().unwrap_or(source);
-    let links = AssetLinks::parse(source).map_err(WriteProblem::Unreadable)?;
+    AssetLinks::parse(source).map_err(WriteProblem::Unreadable)?;
     let root = open(source)?;
     let list = root.array_value().ok_or_else(|| WriteProblem::Unreadable("the file is no array".to_owned()))?;
     let mut notes = Vec::new();
@@ -165,7 +165,6 @@ fn asset_links(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, Wr
             }
         }
     }
-    let _ = links;
     Ok(Written { text: root.to_string(), notes })
 }
 

@@ -5,6 +5,7 @@ use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level};
+use crate::link::android::AndroidLinks;
 use crate::link::filter::{Authority, BROWSABLE, VIEW};
 use crate::rules::support::filters::{WrittenFilter, filters, tag};
 use crate::rules::support::{manifest_edit, set_android};
@@ -36,7 +37,13 @@ impl Rule for FilterAutoverify {
         let verified: Vec<Authority> = context
             .links()
             .first_android()
-            .map(|links| links.asked_hosts(36).into_iter().map(|(host, _)| Authority::new(host, None)).collect())
+            .map(|links| {
+                links
+                    .asked_hosts(AndroidLinks::newest())
+                    .into_iter()
+                    .map(|(host, _)| Authority::new(host, None))
+                    .collect()
+            })
             .unwrap_or_default();
         for filter in &all {
             let spec = &filter.spec;

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use elvask_core::app::App;
 use elvask_core::files::{Disk, Files as _, shown};
-use elvask_core::link::association::{Document, Folder, looked_up_at};
+use elvask_core::link::association::{Document, Folder, WriteProblem, looked_up_at};
 use elvask_core::link::{AppLinks, is_plain_host};
 use elvask_core::record::FORMAT;
 use elvask_core::write::Change;
@@ -16,8 +16,8 @@ use crate::commands::{Done, Outcome};
 use crate::options::Format;
 use crate::options::link::LinkFiles;
 use crate::output::{Failure, Output};
+use crate::render::clean;
 use crate::render::style::{FAINT, HEADING, WARNING, paint};
-use crate::render::{clean, diff};
 
 #[derive(Serialize)]
 struct Record {
@@ -156,14 +156,13 @@ fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Pl
                 Ok(file) => {
                     planned.notes.extend(file.notes.iter().map(|note| format!("{name}: {note}")));
                     if text != Some(file.text.as_str()) {
-                        planned.files.push(change(
-                            &path,
-                            &name,
-                            before.as_deref(),
-                            text.unwrap_or_default(),
-                            &file.text,
-                        ));
+                        let change = Change { path, before: before.clone(), after: file.text.as_bytes().to_vec() };
+                        planned.files.push(FileChange::new(&name, change, text.unwrap_or_default(), &file.text));
                     }
+                }
+                // What cannot be read must be mended first: half of a website's files would be worse than none.
+                Err(problem @ WriteProblem::Unreadable(_)) => {
+                    return Err(Failure::new(format!("{name}: {problem}; nothing is written")));
                 }
                 Err(problem) => planned.wanted.push(format!("{name}: {problem}")),
             }
@@ -171,17 +170,4 @@ fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Pl
     }
     planned.wanted.dedup();
     Ok(planned)
-}
-
-fn change(path: &Path, name: &str, before: Option<&[u8]>, old: &str, new: &str) -> FileChange {
-    let made = |diff: String| match before {
-        None => diff.replacen(&format!("--- a/{name}"), "--- /dev/null", 1),
-        Some(_) => diff,
-    };
-    FileChange {
-        shown: name.to_owned(),
-        change: Change { path: path.to_owned(), before: before.map(<[u8]>::to_vec), after: new.as_bytes().to_vec() },
-        diff: made(diff::unified(name, old, new)),
-        painted: made(diff::painted(name, old, new)),
-    }
 }
