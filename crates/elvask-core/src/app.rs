@@ -10,6 +10,7 @@ use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::config::{self, Config};
+use crate::discover::linking::Linking;
 use crate::discover::widget::Widget;
 use crate::discover::{self, Layout, Package};
 use crate::evidence::{Cache, Evidence, learn_cached};
@@ -17,13 +18,15 @@ use crate::files::{FileKind, Files, shown};
 use crate::gradle::{self, Build, Module, Stated, Variant};
 use crate::merge::Library;
 use crate::msbuild::SourceDeclaration;
+use crate::own::OwnCode;
+use crate::reach::{self, BuiltUpon, Judged};
 use crate::requirement::{EvidenceKind, Levels, Need, Requirement};
 use crate::sheet::{self, Sheet};
 use crate::source::{FileId, Place, Sources, read_text};
 use crate::tomldoc::Problem;
 use crate::xcode::{ConfigFiles, Product, Project};
 
-pub use crate::discover::{find_apps, find_root};
+pub use crate::discover::{find_app_in, find_apps, find_root};
 
 /// An app.
 #[derive(Debug, Clone)]
@@ -220,7 +223,7 @@ pub struct Extension {
 pub type Level = Stated<u32>;
 
 /// A dependency that may require something of the app.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct Plugin {
     /// The name by which the dependency file knows it.
     pub name: String,
@@ -236,8 +239,29 @@ pub struct Plugin {
     pub sheet: Option<PluginSheet>,
     /// What its own files show, where they were looked into. Files are named from the app.
     pub evidence: Option<Arc<Evidence>>,
-    /// Whether it is no dependency, but the app's own native code or its owner's wish.
+    /// What is judged of each requirement that its files show, in their order.
+    pub judged: Vec<Judged>,
+    /// Why it is no part of the app on a platform.
+    pub out: Vec<(Platform, String)>,
+    /// The packages that it wants beside it.
+    pub peers: Vec<String>,
+    /// The packages that it brings along.
+    pub brings: Vec<String>,
+    /// How many packages want it beside them, those without native code among them.
+    pub wanted_by: usize,
+    /// Whether it is what the app runs on, and no plugin.
+    pub runtime: bool,
+    /// Whether it is no dependency, but the app's own code or its owner's wish.
     pub own: bool,
+}
+
+impl Plugin {
+    /// Says whether the app's build leaves it out on a platform.
+    #[must_use]
+    pub fn is_out(&self, platform: Platform) -> bool {
+        let for_development = self.evidence.as_deref().is_some_and(|evidence| evidence.for_development);
+        for_development || self.out.iter().any(|(out, _)| *out == platform)
+    }
 }
 
 /// A plugin's sheet and where it was found.
@@ -547,7 +571,9 @@ impl App {
             })
             .collect();
         let mut plugins = plugins(&mut loading, packages, sheet_folders);
-        look_into(files, root, choice, &mut plugins);
+        let own = look_into(files, root, choice, &mut plugins);
+        let linking = discover::linking::read(files, root);
+        leave_out(&mut plugins, &linking);
         if let Some(file) = config_file {
             let unknown = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref());
             let problems: Vec<_> = unknown.flat_map(|sheet| config.check_against(&sheet.sheet)).collect();
@@ -567,8 +593,9 @@ impl App {
             ios = discover::ios::find(&mut loading, choice)?;
         }
         is_met(choice, android.as_ref(), ios.as_ref())?;
-        if choice.look == Look::All {
-            plugins.extend(own_code(&loading, android.as_ref(), ios.as_ref()));
+        if choice.look != Look::Nowhere {
+            judge(&loading, ios.as_ref(), &own, &linking, &mut plugins);
+            plugins.extend(own_code(&loading, choice, &own, android.as_ref(), ios.as_ref()));
         }
         let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
@@ -666,16 +693,22 @@ fn is_met(choice: &Choice, android: Option<&AndroidApp>, ios: Option<&IosApp>) -
     Ok(())
 }
 
-/// The name under which the app's own native code requires something.
+/// The name under which the app's own code requires something.
 pub const OWN_CODE: &str = "the app's own code";
 
-/// Looks into the app's own native code; `None` where it calls nothing that requires a declaration.
-fn own_code(loading: &Loading<'_>, android: Option<&AndroidApp>, ios: Option<&IosApp>) -> Option<Plugin> {
+/// Looks into the app's own code; `None` where it uses nothing that requires a declaration.
+fn own_code(
+    loading: &Loading<'_>,
+    choice: &Choice,
+    own: &OwnCode,
+    android: Option<&AndroidApp>,
+    ios: Option<&IosApp>,
+) -> Option<Plugin> {
     let android = android.map(|android| android.module.clone());
     let ios = ios.and_then(|ios| ios.project.as_ref()).map(|project| project.folder.clone());
     let mut evidence = Evidence::default();
     for folder in [&android, &ios].into_iter().flatten() {
-        let mut found = crate::evidence::learn(loading.files, folder);
+        let mut found = learn_cached(loading.files, folder, choice.cache.as_deref());
         // Its manifests and notes are not a plugin's; a reason for an interface is the app's own affair.
         found.requirements.retain(|learned| {
             learned.kind() != crate::requirement::Kind::PrivacyReason
@@ -683,6 +716,7 @@ fn own_code(loading: &Loading<'_>, android: Option<&AndroidApp>, ios: Option<&Io
         });
         for learned in &mut found.requirements {
             learned.citations.retain(|citation| citation.kind == EvidenceKind::Source);
+            learned.citations.iter_mut().for_each(|citation| citation.kind = EvidenceKind::Use);
             learned.brought = false;
         }
         found.doubtful.clear();
@@ -690,16 +724,16 @@ fn own_code(loading: &Loading<'_>, android: Option<&AndroidApp>, ios: Option<&Io
         found.name_files_from(&loading.shown(folder));
         evidence = evidence.joined_with(found);
     }
+    let uses = Evidence { requirements: crate::own::needs::learned(own), ..Evidence::default() };
+    let evidence = evidence.joined_with(uses);
     let platforms = [android.map(|_| Platform::Android), ios.map(|_| Platform::Ios)].into_iter().flatten().collect();
     (!evidence.requirements.is_empty()).then(|| Plugin {
         name: OWN_CODE.to_owned(),
-        version: None,
-        root: None,
         platforms,
-        dependency: None,
-        sheet: None,
+        judged: evidence.requirements.iter().map(reach::judge_own).collect(),
         evidence: Some(Arc::new(evidence)),
         own: true,
+        ..Plugin::default()
     })
 }
 
@@ -780,14 +814,33 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
         if sheet.is_none() && package.platforms.is_empty() {
             continue;
         }
-        let Package { name, version, root, platforms, dependency } = package;
-        plugins.push(Plugin { name, version, root, platforms, dependency, sheet, evidence: None, own: false });
+        let Package { name, version, root, platforms, dependency, peers, brings, wanted_by, unlinked } = package;
+        let why = unlinked.filter(|_| sheet.as_ref().is_none_or(|sheet| sheet.origin == SheetOrigin::Package));
+        let out = [Platform::Android, Platform::Ios].into_iter().filter_map(|on| Some((on, why.clone()?))).collect();
+        let (evidence, judged) = (None, Vec::new());
+        let (runtime, own) = (false, false);
+        plugins.push(Plugin {
+            name,
+            version,
+            root,
+            platforms,
+            dependency,
+            sheet,
+            evidence,
+            judged,
+            out,
+            peers,
+            brings,
+            wanted_by,
+            runtime,
+            own,
+        });
     }
     plugins
 }
 
-/// Looks into the packages that the choice says, several at a time.
-fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plugin]) {
+/// Looks into the packages that the choice says, several at a time, and into the app's own code beside them.
+fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plugin]) -> OwnCode {
     let wanted = |plugin: &Plugin| match choice.look {
         Look::WithoutSheet => plugin.sheet.is_none(),
         Look::All => true,
@@ -800,7 +853,54 @@ fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plug
         evidence.name_files_from(&folder);
         plugin.evidence = Some(Arc::new(evidence));
     };
-    plugins.par_iter_mut().for_each(look);
+    if choice.look == Look::Nowhere {
+        return OwnCode::default();
+    }
+    let packages = || plugins.par_iter_mut().for_each(look);
+    let own = || crate::own::read(files, app, choice.cache.as_deref());
+    rayon::join(packages, own).1
+}
+
+/// Notes which packages are no part of the app, as its own build files say.
+fn leave_out(plugins: &mut [Plugin], linking: &Linking) {
+    for plugin in plugins {
+        let pods = plugin.evidence.as_deref().map(|evidence| evidence.pods.names.as_slice()).unwrap_or_default();
+        for platform in [Platform::Android, Platform::Ios] {
+            let why = match linking.switched_off(&plugin.name, platform) {
+                Some(file) => format!("{file} switches it off"),
+                None if linking.is_for_development(&plugin.name, pods, platform) => {
+                    "only the debug build takes it".to_owned()
+                }
+                None => continue,
+            };
+            plugin.out.push((platform, why));
+        }
+    }
+}
+
+/// Judges what the files of the packages show by how it comes to this app.
+fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &Linking, plugins: &mut [Plugin]) {
+    let packages: Vec<_> = plugins
+        .iter()
+        .map(|plugin| BuiltUpon {
+            name: &plugin.name,
+            native: !plugin.platforms.is_empty() && plugin.out.is_empty(),
+            named: plugin.dependency.is_some(),
+            peers: &plugin.peers,
+            brings: &plugin.brings,
+            wanted_by: plugin.wanted_by,
+            evidence: plugin.evidence.as_deref(),
+        })
+        .collect();
+    let runtimes = reach::runtimes(&packages, linking);
+    let project = ios.and_then(|ios| ios.project.as_ref()).map(|project| loading.sources.file(project.file));
+    let project = project.map(|file| (file.text.as_ref(), file.shown.as_str()));
+    for (plugin, runtime) in plugins.iter_mut().zip(runtimes) {
+        plugin.runtime = runtime;
+        let Some(evidence) = plugin.evidence.clone() else { continue };
+        let around = reach::Around { name: &plugin.name, out: plugin.out.clone(), runtime, project };
+        plugin.judged = reach::judge_all(&evidence, &around, own, linking);
+    }
 }
 
 fn read_sheet(

@@ -246,8 +246,8 @@ pub fn with_wishes(app: &App, entries: &[String]) -> Result<App, String> {
         platforms: vec![Platform::Android, Platform::Ios],
         dependency: None,
         sheet: Some(PluginSheet { sheet: Arc::new(sheet), file, origin: SheetOrigin::Folder }),
-        evidence: None,
         own: true,
+        ..Plugin::default()
     });
     Ok(app)
 }

@@ -2,6 +2,7 @@
 
 pub(crate) mod android;
 pub(crate) mod ios;
+pub mod linking;
 pub(crate) mod msbuild;
 pub(crate) mod native;
 pub(crate) mod npm;
@@ -102,7 +103,7 @@ fn msbuild_project(files: &dyn Files, root: &Path) -> bool {
 }
 
 /// A package that the app depends on, directly or through others.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Package {
     /// The name by which the dependency file knows it.
     pub(crate) name: String,
@@ -114,6 +115,14 @@ pub(crate) struct Package {
     pub(crate) platforms: Vec<Platform>,
     /// Where the app's dependency file names it.
     pub(crate) dependency: Option<Place>,
+    /// The packages that it wants beside it.
+    pub(crate) peers: Vec<String>,
+    /// The packages that it brings along.
+    pub(crate) brings: Vec<String>,
+    /// How many packages want it beside them, those without native code among them.
+    pub(crate) wanted_by: usize,
+    /// Why the app's build does not link it, where it does not.
+    pub(crate) unlinked: Option<String>,
 }
 
 /// What was read of one package: the package, what it depends on, and what was wrong with its file.
@@ -203,7 +212,51 @@ pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
             return Some((*folder).to_owned());
         }
     }
-    Some((*nearest).to_owned())
+    Some(find_app_in(files, nearest))
+}
+
+/// How deep below a library or a workspace its app is looked for.
+const APP_DEPTH: usize = 3;
+
+/// Returns the app of a folder: the folder itself, or the one below it where the folder is a library with an example app inside
+/// or a workspace around one app.
+#[must_use]
+pub fn find_app_in(files: &dyn Files, folder: &Path) -> PathBuf {
+    let shared = |folder: &Path| {
+        let layouts = Layout::at(files, folder);
+        !layouts.is_empty() && layouts.iter().all(|layout| matches!(layout, Layout::Npm | Layout::Pubspec))
+    };
+    if !shared(folder) || files.is_file(&folder.join(config::FILE_NAME)) || has_app(files, folder) {
+        return folder.to_owned();
+    }
+    let below = folders(files, folder, APP_DEPTH).into_iter().filter(|inside| inside != folder);
+    let apps: Vec<_> = below.filter(|inside| shared(inside) && has_app(files, inside)).collect();
+    let example = |app: &&PathBuf| {
+        app.file_name().is_some_and(|name| name.to_string_lossy().to_lowercase().starts_with("example"))
+    };
+    match apps.as_slice() {
+        [only] => only.clone(),
+        several => several.iter().find(example).cloned().unwrap_or_else(|| folder.to_owned()),
+    }
+}
+
+/// Says whether a folder holds the platforms' side of an app, and not of a library.
+fn has_app(files: &dyn Files, folder: &Path) -> bool {
+    let android = folder.join("android");
+    let module = files.is_file(&android.join("app/src/main/AndroidManifest.xml"))
+        || files
+            .list(&android)
+            .into_iter()
+            .any(|(name, kind)| kind == FileKind::Folder && android::builds_an_app(files, &android.join(name)));
+    let target = || {
+        [folder.join("ios"), folder.join("ios/App")].iter().flat_map(|place| ios::projects_in(files, place)).any(
+            |project| {
+                let text = crate::source::read_text(files, &project.join("project.pbxproj"));
+                text.is_ok_and(|text| text.contains("com.apple.product-type.application\""))
+            },
+        )
+    };
+    module || target()
 }
 
 /// How deep below a folder apps are looked for.
@@ -225,6 +278,7 @@ pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
             Layout::Pubspec | Layout::Npm => {
                 files.is_file(&folder.join(config::FILE_NAME))
                     || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
+                        && find_app_in(files, &folder) == folder
             }
             Layout::Msbuild | Layout::Widget | Layout::Xcode => true,
             Layout::Gradle => false,

@@ -7,11 +7,14 @@ mod build;
 mod cache;
 mod fragment;
 mod gather;
-mod lexer;
+pub(crate) mod lexer;
 mod manifest;
 mod notes;
+pub(crate) mod pods;
 mod prose;
-mod source;
+mod scripts;
+mod shown;
+pub(crate) mod source;
 mod walk;
 
 use std::path::Path;
@@ -22,8 +25,11 @@ use crate::files::Files;
 use crate::requirement::{Citation, Kind, Need, Strength, When};
 
 pub use cache::Cache;
-pub(crate) use cache::learn_cached;
+pub(crate) use cache::{Remembered, learn_cached};
 pub use fragment::{Piece, Pieces, Thing, pieces_of};
+pub(crate) use gather::is_asked_for;
+pub use pods::Pods;
+pub use shown::{Notes, Occurrence, Part, Shown, Use, Within};
 
 /// Something that a package requires, with the lines that show it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -43,6 +49,9 @@ pub struct Learned {
     /// The package's own manifest declares it, so that the build brings it into the app.
     #[serde(default)]
     pub brought: bool,
+    /// How the files show it.
+    #[serde(default)]
+    pub shown: Shown,
     /// The lines that show it, the weightiest evidence first. Files are named from the package's folder.
     pub citations: Vec<Citation>,
 }
@@ -79,6 +88,21 @@ pub struct Evidence {
     pub doubtful: Vec<Doubtful>,
     /// What limits the look at it, in sentences without a full stop.
     pub limits: Vec<String>,
+    /// The kinds of which it could ask for so much that it asks for what the app chooses.
+    #[serde(default)]
+    pub chosen: Vec<Kind>,
+    /// The pods that its descriptions make, and what its builds depend on.
+    #[serde(default)]
+    pub pods: Pods,
+    /// The names under which its scripts put its parts into the page: `navigator.camera`.
+    #[serde(default)]
+    pub globals: Vec<String>,
+    /// It is for development builds alone.
+    #[serde(default)]
+    pub for_development: bool,
+    /// It brings native code that is compiled already.
+    #[serde(default)]
+    pub binaries: Vec<String>,
     /// How many files were read.
     pub files: usize,
 }
@@ -140,6 +164,6 @@ pub fn learn(files: &dyn Files, root: &Path) -> Evidence {
 #[must_use]
 pub fn learn_from_notes(text: &str, name: &str) -> Evidence {
     let mut found = gather::Found::default();
-    notes::read(text, name, &mut found);
+    notes::read(text, name, None, &mut found);
     gather::finish(found)
 }

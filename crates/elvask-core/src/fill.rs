@@ -24,21 +24,26 @@ pub struct Outcome {
     pub mended: Vec<Finding>,
     /// What a check of the mended texts finds.
     pub left: Report,
+    wants: Vec<Want>,
 }
 
 impl Outcome {
     /// Returns what the owner must say before the rest can be written, each thing once.
     #[must_use]
     pub fn wants(&self) -> Vec<Want> {
-        wants(&self.left)
+        self.wants.clone()
     }
 }
 
 /// Returns what the owner must say before the findings of a report can be mended, each thing once.
 #[must_use]
 pub fn wants(report: &Report) -> Vec<Want> {
+    wants_of(report, |finding| finding.level > Level::Note)
+}
+
+fn wants_of(report: &Report, wanted: impl Fn(&Finding) -> bool) -> Vec<Want> {
     let mut all: Vec<Want> = Vec::new();
-    for finding in report.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note) {
+    for finding in report.findings.iter().filter(|finding| finding.counts() && wanted(finding)) {
         if let Remedy::Answer { wants, .. } = &finding.remedy {
             all.extend(wants.iter().filter(|want| !all.contains(want)).cloned().collect::<Vec<_>>());
         }
@@ -62,7 +67,20 @@ pub enum FillError {
 /// # Errors
 /// [`FillError`]; no text is handed out then.
 pub fn fill(app: &App, settings: &Settings) -> Result<Outcome, FillError> {
-    fill_only(app, settings, |finding| finding.level > Level::Note)
+    fill_only(app, settings, |finding| is_picked(&settings.only, finding))
+}
+
+/// Says whether a finding is to be mended: where rules or subjects are named, one of those; else every one that is more than a
+/// note. A note is never mended unless it is named.
+#[must_use]
+pub fn is_picked(only: &[String], finding: &Finding) -> bool {
+    if only.is_empty() {
+        return finding.level > Level::Note;
+    }
+    only.iter().any(|word| {
+        let last = finding.subject.rsplit(['.', ' ']).next().unwrap_or_default();
+        word == finding.rule.id || *word == finding.subject || word.eq_ignore_ascii_case(last)
+    })
 }
 
 /// Mends those of the findings that `wanted` picks, as far as it can be done with what is known.
@@ -98,7 +116,8 @@ pub fn fill_only(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bo
         if edits.is_empty() {
             changed.sort_unstable();
             changed.dedup();
-            return Ok(Outcome { sources, changed, mended, left: report });
+            let wants = wants_of(&report, &wanted);
+            return Ok(Outcome { sources, changed, mended, left: report, wants });
         }
         edits.apply(&mut sources).map_err(|error| FillError::Unsettled(error.to_string()))?;
     }

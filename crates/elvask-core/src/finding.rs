@@ -2,46 +2,13 @@
 
 use elvask_markup::{Edit, EditError, EditSet};
 use elvask_platform::Platform;
-use serde::Serialize;
 
 use crate::app::App;
-use crate::requirement::{Citation, Requirement, Strength};
+pub use crate::level::Level;
+use crate::reach::Reached;
+use crate::requirement::{Citation, Requirement};
 use crate::rules::About;
 use crate::source::{FileId, Place, Sources};
-
-/// How bad a finding is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Level {
-    /// It is worth knowing.
-    Note,
-    /// It is probably a mistake.
-    Warning,
-    /// It breaks on a device, in the build or in review.
-    Error,
-}
-
-impl Level {
-    /// Returns the word for it.
-    #[must_use]
-    pub fn id(self) -> &'static str {
-        match self {
-            Level::Error => "error",
-            Level::Warning => "warning",
-            Level::Note => "note",
-        }
-    }
-
-    /// Returns how bad it is when something is missing that is needed with this strength.
-    #[must_use]
-    pub fn of_strength(strength: Strength) -> Level {
-        match strength {
-            Strength::Certain => Level::Error,
-            Strength::Likely => Level::Warning,
-            Strength::Optional => Level::Note,
-        }
-    }
-}
 
 /// Who needs something, and where that was learnt.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -60,6 +27,8 @@ pub struct NeededBy {
     pub capability: Option<&'static str>,
     /// Whether its own manifest declares it, so that the build brings it into the app.
     pub brought: bool,
+    /// How the need comes to this app.
+    pub reached: Reached,
 }
 
 impl NeededBy {
@@ -75,6 +44,7 @@ impl NeededBy {
             reference: requirement.reference.clone(),
             capability: requirement.capability.map(|capability| capability.name),
             brought: requirement.brought,
+            reached: requirement.reached.clone(),
         }
     }
 }

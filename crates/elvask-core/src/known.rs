@@ -5,6 +5,7 @@ use elvask_platform::Platform;
 use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
 use crate::evidence::{Doubtful, Evidence, Learned};
 use crate::needs::need_of;
+use crate::reach::Judged;
 use crate::requirement::{Citation, EvidenceKind, Need, Strength, When};
 use crate::sheet::Asked;
 use crate::source::{Place, Sources};
@@ -32,6 +33,8 @@ pub struct KnownRequirement {
     pub brought: bool,
     /// The lines that show it.
     pub citations: Vec<Citation>,
+    /// How it comes to the app, and how bad it is when it is absent; `None` where a package is looked at by itself.
+    pub judged: Option<Judged>,
 }
 
 /// All that is known of a plugin.
@@ -98,7 +101,7 @@ pub fn of_plugin(app: &App, plugin: &Plugin) -> Known {
     known.doubtful.clone_from(&evidence.doubtful);
     known.limits.clone_from(&evidence.limits);
     match &plugin.sheet {
-        None => known.requirements = evidence.requirements.iter().map(of_learned).collect(),
+        None => known.requirements = evidence.requirements.iter().zip(judged(plugin)).map(of_learned).collect(),
         Some(found) => {
             known.sheet = Some(found.origin);
             known.sheet_file = Some(app.sources.file(found.file).shown.clone());
@@ -106,10 +109,10 @@ pub fn of_plugin(app: &App, plugin: &Plugin) -> Known {
                 known.platforms.clone_from(&found.sheet.platforms);
             }
             known.requirements = of_sheet(&app.sources, found, &evidence.requirements);
-            let stated = |learned: &&Learned| {
+            let stated = |(learned, _): &(&Learned, Option<&Judged>)| {
                 !known.requirements.iter().any(|one| one.need.kind() == learned.kind() && one.name == learned.name)
             };
-            known.beyond = evidence.requirements.iter().filter(stated).map(of_learned).collect();
+            known.beyond = evidence.requirements.iter().zip(judged(plugin)).filter(stated).map(of_learned).collect();
         }
     }
     known
@@ -125,7 +128,7 @@ pub fn of_package(name: &str, version: Option<String>, evidence: &Evidence) -> K
         plugin: name.to_owned(),
         version,
         platforms,
-        requirements: evidence.requirements.iter().map(of_learned).collect(),
+        requirements: evidence.requirements.iter().map(|learned| of_learned((learned, None))).collect(),
         doubtful: evidence.doubtful.clone(),
         limits: evidence.limits.clone(),
         looked_into: true,
@@ -133,7 +136,12 @@ pub fn of_package(name: &str, version: Option<String>, evidence: &Evidence) -> K
     }
 }
 
-fn of_learned(learned: &Learned) -> KnownRequirement {
+/// Goes through what is judged of each requirement that the files of a plugin show.
+fn judged(plugin: &Plugin) -> impl Iterator<Item = Option<&Judged>> {
+    plugin.judged.iter().map(Some).chain(std::iter::repeat(None))
+}
+
+fn of_learned((learned, judged): (&Learned, Option<&Judged>)) -> KnownRequirement {
     KnownRequirement {
         name: learned.name.clone(),
         need: learned.need.clone(),
@@ -145,6 +153,7 @@ fn of_learned(learned: &Learned) -> KnownRequirement {
         reason: None,
         brought: learned.brought,
         citations: learned.citations.clone(),
+        judged: judged.cloned(),
     }
 }
 
@@ -167,6 +176,7 @@ fn of_sheet(sources: &Sources, found: &PluginSheet, shown: &[Learned]) -> Vec<Kn
                 reason: required.reason.clone(),
                 brought: also.iter().any(|learned| learned.brought),
                 citations,
+                judged: None,
             });
         };
         match &required.asked {

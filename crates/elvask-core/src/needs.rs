@@ -11,6 +11,8 @@ use elvask_platform::wording::{ValueUse, placeholder_in};
 use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
 use crate::evidence::Learned;
+use crate::level::Level;
+use crate::reach::{Judged, Reach, Reached};
 use crate::requirement::{Kind, Learnt, Need, Owner, Query, Requirement, Strength};
 use crate::sheet::{Asked, Sheet};
 use crate::source::Place;
@@ -29,6 +31,8 @@ pub struct Settings {
     pub answers: Vec<(String, String, String)>,
     /// Subjects for which something that makes the app less safe may be written.
     pub consents: Vec<String>,
+    /// The rules and subjects that alone are to be mended, notes among them; all but notes where there is none.
+    pub only: Vec<String>,
     /// What is declared and needed by nothing is told.
     pub unneeded: bool,
     /// The day of today as year-month-day; without it no waiver ends.
@@ -62,6 +66,12 @@ impl Group<'_> {
         self.requirements.iter().map(|requirement| requirement.strength).min().unwrap_or(Strength::Optional)
     }
 
+    /// Returns how bad it is when the app does not declare it: as bad as for the one that needs it the most.
+    #[must_use]
+    pub fn level(&self) -> Level {
+        self.requirements.iter().map(Requirement::level).max().unwrap_or(Level::Note)
+    }
+
     /// Returns the level up to which a permission is needed: the widest, `None` where one needs it without an end.
     #[must_use]
     pub fn max_level(&self) -> Option<u32> {
@@ -89,6 +99,8 @@ pub struct Needs {
     all: Vec<Requirement>,
     /// What the plugins' own manifests declare, so that the build brings it into the app. Sorted likewise.
     brought: Vec<Requirement>,
+    /// What the plugins could need and this app does not: no use of that part is seen. Sorted likewise.
+    unreached: Vec<Requirement>,
     /// Requirements whose very name waits for an answer, with the names of the answers.
     pub unanswered: Vec<(Requirement, Vec<String>)>,
 }
@@ -102,13 +114,17 @@ impl Needs {
             let plugin = requirement.plugin;
             match fill_in(&requirement.name, &|key| answers.get(plugin, key).map(|answer| answer.value.clone())) {
                 Ok(name) => {
-                    let list = if requirement.brought { &mut needs.brought } else { &mut needs.all };
+                    let list = match requirement.reached.reach {
+                        _ if requirement.is_unreached() => &mut needs.unreached,
+                        _ if requirement.brought => &mut needs.brought,
+                        _ => &mut needs.all,
+                    };
                     list.push(Requirement { name, ..requirement });
                 }
                 Err(missing) => needs.unanswered.push((requirement, missing)),
             }
         }
-        for list in [&mut needs.all, &mut needs.brought] {
+        for list in [&mut needs.all, &mut needs.brought, &mut needs.unreached] {
             list.sort_by(|one, other| {
                 let key = |requirement: &Requirement| (requirement.kind(), requirement.plugin);
                 (key(one).0, &one.name, key(one).1).cmp(&(key(other).0, &other.name, key(other).1))
@@ -123,6 +139,20 @@ impl Needs {
         &self.brought
     }
 
+    /// Returns what the plugins could need and this app does not, as far as is seen.
+    #[must_use]
+    pub fn unreached(&self) -> &[Requirement] {
+        &self.unreached
+    }
+
+    /// Says whether some plugin, or the app's own code, needs a thing, brings it along or could need a part that has it. What is
+    /// not part of the app does not count.
+    #[must_use]
+    pub fn has_a_use_for(&self, kind: Kind, name: &str) -> bool {
+        let could = |one: &Requirement| one.kind() == kind && one.name == name && one.reached.reach != Reach::Out;
+        !self.known(kind, name).is_empty() || self.unreached.iter().any(could)
+    }
+
     /// Returns the requirements of one kind and name, those too that a plugin's own manifest meets.
     #[must_use]
     pub fn known(&self, kind: Kind, name: &str) -> Vec<Requirement> {
@@ -134,12 +164,26 @@ impl Needs {
     pub(crate) fn settle(&mut self, is_met: impl Fn(&Requirement) -> bool) {
         let group = |one: &Requirement| one.one_of.clone().map(|group| (one.plugin, one.platform, group));
         let met: Vec<_> = self.all.iter().filter(|one| one.one_of.is_some() && is_met(one)).filter_map(group).collect();
+        // One that something else needs in any case is chosen before the first.
+        let sure = |one: &Requirement| {
+            let same = |other: &Requirement| other.kind() == one.kind() && other.name == one.name;
+            self.all.iter().any(|other| other.one_of.is_none() && other.level() > Level::Note && same(other))
+        };
+        let chosen: Vec<_> = self
+            .all
+            .iter()
+            .filter(|one| one.one_of.is_some() && sure(one))
+            .filter_map(|one| Some((group(one)?, one.name.clone())))
+            .collect();
         let mut seen = Vec::new();
         let brought: Vec<_> = self.brought.iter().filter_map(group).collect();
         self.all.retain(|one| {
             let Some(group) = group(one) else { return true };
             if met.contains(&group) || brought.contains(&group) {
                 return is_met(one);
+            }
+            if let Some((_, name)) = chosen.iter().find(|(of, _)| *of == group) {
+                return one.name == *name;
             }
             let first = !seen.contains(&group);
             seen.push(group);
@@ -193,11 +237,12 @@ fn raw(app: &App) -> Vec<Requirement> {
 /// Gathers what a plugin's own files show.
 fn of_evidence(app: &App, at: usize, plugin: &Plugin, all: &mut Vec<Requirement>) {
     let Some(evidence) = &plugin.evidence else { return };
-    let learned = evidence.requirements.iter().filter(|learned| app.has(learned.need.platform()));
-    all.extend(learned.map(|learned| of_learned(at, learned)));
+    let learned = evidence.requirements.iter().zip(&plugin.judged);
+    let learned = learned.filter(|(learned, _)| app.has(learned.need.platform()));
+    all.extend(learned.map(|(learned, judged)| of_learned(at, learned, judged)));
 }
 
-fn of_learned(plugin: usize, learned: &Learned) -> Requirement {
+fn of_learned(plugin: usize, learned: &Learned, judged: &Judged) -> Requirement {
     Requirement {
         plugin,
         platform: learned.need.platform(),
@@ -212,6 +257,8 @@ fn of_learned(plugin: usize, learned: &Learned) -> Requirement {
         part: None,
         one_of: learned.one_of.clone(),
         brought: learned.brought,
+        reached: judged.reached.clone(),
+        level: judged.level,
         learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::new(citation.clone()))).collect(),
     }
 }
@@ -230,6 +277,14 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
         let stated = Place { file: found.file, span: required.span };
         let strength = if outdated { required.strength.max(Strength::Likely) } else { required.strength };
         let requirement = |name: &str, need: Need, strength, capability, part| {
+            let out = plugin.out.iter().find(|(platform, _)| *platform == need.platform());
+            let reached = match (out, &required.feature) {
+                (Some((_, why)), _) => Reached::new(Reach::Out, why.clone()),
+                (None, Some(feature)) => {
+                    Reached::new(Reach::Used, format!("elvask.toml turns its feature {} on", feature.text))
+                }
+                (None, None) => Reached::default(),
+            };
             let also = shown.iter().filter(|learned| learned.kind() == need.kind() && learned.name == name);
             let also: Vec<_> = also.collect();
             let brought = also.iter().any(|learned| learned.brought);
@@ -250,6 +305,8 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
                 part,
                 one_of: required.one_of.clone(),
                 brought,
+                reached: reached.clone(),
+                level: Some(Level::of_strength(strength)).filter(|_| reached.reach != Reach::Out),
                 learnt,
             }
         };
@@ -272,10 +329,12 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
     let stated = |learned: &Learned| {
         all.iter().any(|one| one.plugin == at && one.kind() == learned.kind() && one.name == learned.name)
     };
-    let beyond: Vec<_> = shown.iter().filter(|learned| app.has(learned.need.platform()) && !stated(learned)).collect();
-    all.extend(
-        beyond.into_iter().map(|learned| Requirement { strength: Strength::Optional, ..of_learned(at, learned) }),
-    );
+    let judged = shown.iter().zip(&plugin.judged);
+    let beyond: Vec<_> = judged.filter(|(one, _)| app.has(one.need.platform()) && !stated(one)).collect();
+    all.extend(beyond.into_iter().map(|(learned, judged)| {
+        let known = of_learned(at, learned, judged);
+        Requirement { strength: Strength::Optional, level: known.level.map(|_| Level::Note), ..known }
+    }));
 }
 
 /// Says whether the installed version is outside the range that a sheet speaks about.

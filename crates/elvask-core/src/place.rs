@@ -6,7 +6,7 @@ use pulldown_cmark::{CodeBlockKind, Event, Options, Parser, Tag, TagEnd};
 use crate::app::App;
 use crate::check::check;
 use crate::declare::{OWNER, with_wishes};
-use crate::evidence::{Learned, Piece, Thing, pieces_of};
+use crate::evidence::{Learned, Piece, Shown, Thing, pieces_of};
 use crate::finding::{Finding, Remedy, Want};
 use crate::needs::Settings;
 use crate::requirement::{GradleLine, Kind, Need, Owner, Strength, When};
@@ -133,7 +133,8 @@ fn copied(piece: Piece, code: &str, line_of: &dyn Fn(Span) -> usize) -> Copied {
         return out;
     }
     let (strength, when) = (Strength::Certain, When::default());
-    let learned = Learned { name, need, strength, one_of: None, when, brought: false, citations: Vec::new() };
+    let (shown, citations) = (Shown::default(), Vec::new());
+    let learned = Learned { name, need, strength, one_of: None, when, brought: false, shown, citations };
     let entry = required(&learned).unwrap_or_default();
     let body = entry.strip_prefix("[[requires]]\n").unwrap_or(&entry).trim_end().to_owned();
     // What no sheet could state is not written for a fragment either.

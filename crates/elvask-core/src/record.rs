@@ -20,6 +20,7 @@ use crate::check::Report;
 use crate::discover::Layout;
 use crate::discover::widget::{Said, Widget};
 use crate::finding::{Finding, Level, NeededBy, Remedy, Want};
+use crate::reach::Reach;
 use crate::requirement::{Citation, Strength};
 use crate::source::{Place, Sources};
 use crate::survey::{Declaration, Difference, Survey};
@@ -137,6 +138,11 @@ pub struct NeededByRecord {
     /// Where the plugin's own notes say so.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub reference: Option<String>,
+    /// How it comes to this app: `always`, `used`, `part` or `out`.
+    pub reach: Reach,
+    /// Why it is taken to be so.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub because: String,
 }
 
 impl NeededByRecord {
@@ -157,6 +163,8 @@ impl NeededByRecord {
             capability: needed.capability,
             reason: needed.reason.clone(),
             reference: needed.reference.clone(),
+            reach: needed.reached.reach,
+            because: needed.reached.because.clone(),
         }
     }
 }
@@ -709,7 +717,7 @@ impl WhyRecord {
     /// Turns an answer into a record.
     #[must_use]
     pub fn of(sources: &Sources, answer: &Answer) -> Self {
-        let who = |(needed, strength): &(NeededBy, Strength)| WhoRecord {
+        let who = |(needed, strength, _): &(NeededBy, Strength, bool)| WhoRecord {
             who: NeededByRecord::of(needed),
             strength: *strength,
         };

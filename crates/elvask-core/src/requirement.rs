@@ -9,6 +9,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::conditions::Range;
 pub(crate) use crate::conditions::fits_pattern;
+use crate::level::Level;
+use crate::reach::Reached;
 use crate::source::{Place, Sources};
 
 /// The kinds of requirement.
@@ -462,6 +464,8 @@ pub enum EvidenceKind {
     Build,
     /// It is implied by something that is declared.
     Platform,
+    /// The app's own code uses it.
+    Use,
 }
 
 impl EvidenceKind {
@@ -475,6 +479,7 @@ impl EvidenceKind {
             EvidenceKind::Readme => "readme",
             EvidenceKind::Build => "build",
             EvidenceKind::Platform => "platform",
+            EvidenceKind::Use => "use",
         }
     }
 
@@ -488,6 +493,7 @@ impl EvidenceKind {
             EvidenceKind::Readme => "its notes",
             EvidenceKind::Build => "its build files",
             EvidenceKind::Platform => "what the app declares",
+            EvidenceKind::Use => "the app's own code",
         }
     }
 }
@@ -625,6 +631,10 @@ pub struct Requirement {
     pub one_of: Option<String>,
     /// The package's own manifest declares it, so that the build brings it into the app.
     pub brought: bool,
+    /// How it comes to this app.
+    pub reached: Reached,
+    /// How bad it is when the app does not declare it; `None` where it does not come to the app.
+    pub level: Option<Level>,
     /// Where it was learnt, the weightiest evidence first. There is at least one.
     pub learnt: Vec<Learnt>,
 }
@@ -658,10 +668,27 @@ impl Requirement {
         self.learnt.iter().map(citation).collect()
     }
 
+    /// Returns how bad it is when the app does not declare it.
+    #[must_use]
+    pub fn level(&self) -> Level {
+        self.level.unwrap_or(Level::Note)
+    }
+
+    /// Says whether it does not come to the app at all, as far as is seen.
+    #[must_use]
+    pub fn is_unreached(&self) -> bool {
+        self.level.is_none()
+    }
+
     /// Says whether it holds for a variant with these levels.
     #[must_use]
     pub fn holds(&self, levels: &Levels) -> bool {
-        self.when.holds(levels) && self.part.as_ref().is_none_or(|part| matters(part, levels))
+        // No device of the app has a permission that ends below its lowest level.
+        let ended = match self.need {
+            Need::Permission { max_level: Some(cap) } => levels.min.is_some_and(|min| cap < min),
+            _ => false,
+        };
+        !ended && self.when.holds(levels) && self.part.as_ref().is_none_or(|part| matters(part, levels))
     }
 
     /// Returns the kind of the requirement.

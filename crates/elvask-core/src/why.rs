@@ -17,8 +17,8 @@ pub struct Answer {
     pub kind: &'static str,
     /// What identifies it to the platform.
     pub name: String,
-    /// Who needs it, with how sure that is.
-    pub needed_by: Vec<(NeededBy, Strength)>,
+    /// Who needs it, with how sure that is, and whether no use of that part is seen in this app.
+    pub needed_by: Vec<(NeededBy, Strength, bool)>,
     /// Where it is declared.
     pub declared: Vec<Declaration>,
     /// What a check finds about it.
@@ -74,8 +74,13 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
         }
     };
     let mut needs = Vec::new();
-    for requirement in
-        context.needs.all().iter().chain(context.needs.brought()).filter(|requirement| is_meant(requirement, subject))
+    for requirement in context
+        .needs
+        .all()
+        .iter()
+        .chain(context.needs.brought())
+        .chain(context.needs.unreached())
+        .filter(|requirement| is_meant(requirement, subject))
     {
         needs.push((at(requirement.platform, requirement.kind().id(), &requirement.name), requirement));
     }
@@ -98,7 +103,8 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
     }
     for (at, requirement) in needs {
         if let Some(answer) = answers.get_mut(at) {
-            answer.needed_by.push((NeededBy::of(context.app, requirement), requirement.strength));
+            let who = NeededBy::of(context.app, requirement);
+            answer.needed_by.push((who, requirement.strength, requirement.is_unreached()));
             answer.detail = answer.detail.take().or_else(|| detail(&requirement.need));
         }
     }

@@ -6,7 +6,8 @@ use elvask_markup::xml::{Element, plan};
 
 use crate::check::Context;
 use crate::finding::NeededBy;
-use crate::requirement::{Kind, Need, Query, Requirement, Strength};
+use crate::level::Level;
+use crate::requirement::{Kind, Need, Query, Requirement};
 use crate::sheet::Asked;
 use crate::source::{FileId, Place};
 use crate::surface::{ANDROID, QUERY_SCHEMES};
@@ -45,7 +46,7 @@ pub fn removals(context: &Context<'_>, asked: &[Asked]) -> Vec<Removal> {
 
 /// Returns who requires a thing for sure or probably.
 fn needed_by(context: &Context<'_>, kind: Kind, name: &str) -> Vec<NeededBy> {
-    let counts = |one: &&Requirement| one.strength < Strength::Optional;
+    let counts = |one: &&Requirement| one.level() > Level::Note;
     context.needs.of(kind, name).iter().filter(counts).map(|one| NeededBy::of(context.app, one)).collect()
 }
 

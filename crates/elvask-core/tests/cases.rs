@@ -128,7 +128,7 @@ fn permissions_that_nobody_needs() {
     case("<uses-permission android:name='android.permission.DUMP'/>", &["note permission-not-grantable DUMP 2"]);
     case(
         "<uses-permission android:name='android.permission.READ_EXTERNAL_STORAGE'/>",
-        &["warning permission-superseded READ_EXTERNAL_STORAGE 2"],
+        &["note permission-superseded READ_EXTERNAL_STORAGE 2"],
     );
     case("<uses-permission android:name='android.permission.READ_EXTERNAL_STORAGE' android:maxSdkVersion='32'/>", &[]);
     case(
@@ -297,7 +297,7 @@ fn purposes() {
     let old = "<key>NSCalendarsUsageDescription</key>\n<string>Shows ringing days.</string>";
     Case { sheet: &calendar, plist: old, ..Case::default() }.finds(&["error purpose-superseded NSCalendars… 3"]);
     Case { plist: old, ..Case::default() }.finds(&["warning purpose-superseded NSCalendars… 3"]);
-    Case { plist: &with(""), ..Case::default() }.finds(&["error purpose-empty NSCamera… 4"]);
+    Case { plist: &with(""), ..Case::default() }.finds(&["note purpose-empty NSCamera… 4"]);
 }
 
 #[test]

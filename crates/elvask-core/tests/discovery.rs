@@ -59,9 +59,19 @@ fn npm_packages_are_found_as_the_runtime_finds_them() {
     let app = load(&tree);
     assert_eq!(
         plugins(&app),
-        ["@marsh/knot 1.0.0+", "linked 0.1.0+", "tern_camera 2.1.0+", "plover 3.0.0", "deep 4.0.0", "plover 1.9.0"],
-        "what has no native code and what only development needs is left out"
+        [
+            "@marsh/knot 1.0.0+",
+            "linked 0.1.0+",
+            "tern_camera 2.1.0+",
+            "lint 1.0.0+",
+            "plover 3.0.0",
+            "deep 4.0.0",
+            "plover 1.9.0"
+        ],
+        "what has no native code is left out; the build links what the app's own file names, under whichever heading"
     );
+    let out: Vec<_> = app.plugins.iter().filter(|one| !one.out.is_empty()).map(|one| one.name.as_str()).collect();
+    assert_eq!(out, ["plover", "deep", "plover"], "what only other packages name is not linked");
     let place = app.plugins[0].dependency.unwrap();
     assert_eq!(app.sources.text_at(place), "\"@marsh/knot\"");
     assert!(!app.notices.iter().any(|notice| notice.contains("absent")), "an optional package may be absent");

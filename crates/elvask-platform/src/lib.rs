@@ -7,6 +7,7 @@
 
 pub mod android;
 pub mod capability;
+pub mod gradle;
 pub mod ios;
 pub mod manifest;
 pub mod names;

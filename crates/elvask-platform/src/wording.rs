@@ -97,6 +97,10 @@ pub enum NoteWords {
     SetupHeading,
     /// A heading over something that is no requirement of the package as it is.
     ElsewhereHeading,
+    /// A heading over something beside the package, below which a heading over how to set up still counts.
+    AsideHeading,
+    /// A heading over the description of functions, options and values.
+    ReferenceHeading,
     /// A heading over an extension or second app, with a property list of its own.
     ExtensionHeading,
     /// The app itself, where an extension is spoken of too.
@@ -113,6 +117,8 @@ pub fn note_words(kind: NoteWords) -> impl Iterator<Item = &'static str> {
         NoteWords::Bound => "bound",
         NoteWords::SetupHeading => "setup",
         NoteWords::ElsewhereHeading => "elsewhere",
+        NoteWords::AsideHeading => "aside",
+        NoteWords::ReferenceHeading => "reference",
         NoteWords::ExtensionHeading => "extension",
         NoteWords::OwnApp => "own",
     };

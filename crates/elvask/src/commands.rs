@@ -19,7 +19,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::SystemTime;
 
-use elvask_core::app::{App, Choice, Look, Plugin, Unresolved, find_apps, find_root};
+use elvask_core::app::{App, Choice, Look, Plugin, Unresolved, find_app_in, find_apps, find_root};
 use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::needs::Settings;
 
@@ -67,7 +67,7 @@ pub(crate) fn load_with(options: &AppOptions, look: Look, output: &Output) -> Re
 fn root_of(options: &AppOptions) -> Result<PathBuf, Failure> {
     let here = current_folder()?;
     let root = match &options.app {
-        Some(folder) => normal(&here.join(folder)),
+        Some(folder) => find_app_in(&Disk, &normal(&here.join(folder))),
         None => find_root(&Disk, &here).ok_or_else(|| {
             Failure::new(format!("{}: no app here or in a folder above", here.display())).hint(
                 "go into the folder of an app, or name it: elvask check APP; --all looks at every app below a folder",
@@ -110,6 +110,10 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
     let here = current_folder()?;
     // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
     let root = Disk.real(root);
+    let asked = options.app.as_ref().map_or_else(|| here.clone(), |folder| normal(&here.join(folder)));
+    if root.starts_with(&asked) && root != Disk.real(&asked) {
+        output.notice(&format!("{} is no app itself: the app in {} is looked at", typed(&asked), typed(&root)));
+    }
     let choice = Choice {
         sheets: options.sheets.iter().map(|folder| normal(&here.join(folder))).collect(),
         variant: options.variant.clone(),

@@ -432,10 +432,11 @@ Examples:
   elvask fill --dry-run
   elvask fill --purpose camera=\"Photographs the ring on a bird's leg.\"
   elvask fill --answer knot_banner.app_id=knot-48210077 --yes
+  elvask fill --only permission-missing --only NSCameraUsageDescription
 
 On a terminal it asks for what only you can say, shows the diff and asks once before it writes.
 Elsewhere, or with --yes, it writes what it can and exits with 1 if something is still wanted.
-It never makes up a purpose or an answer.")]
+It never makes up a purpose or an answer, and writes what is only a note if --only names it.")]
 pub(crate) struct Fill {
     #[command(flatten)]
     pub(crate) app: AppOptions,
@@ -447,6 +448,9 @@ pub(crate) struct Fill {
     /// Write without asking.
     #[arg(short, long)]
     pub(crate) yes: bool,
+    /// Mend only what is found by this rule or about this subject; several times for several. Notes are mended only so.
+    #[arg(long, value_name = "RULE|SUBJECT")]
+    pub(crate) only: Vec<String>,
     /// Mend the app as one that is about to be released: sample values must go.
     #[arg(long)]
     pub(crate) release: bool,

@@ -12,7 +12,7 @@ const NPM: [&str; 36] = [
     "error query-missing android.intent.action.VIEW https AndroidManifest.xml:1",
     "error query-missing android.intent.action.VIEW sms AndroidManifest.xml:1",
     "error query-missing android.intent.action.VIEW tel AndroidManifest.xml:1",
-    "error query-missing android.speech.RecognitionService AndroidManifest.xml:1",
+    "warning query-missing android.speech.RecognitionService AndroidManifest.xml:1",
     "error permission-unknown android.permission.POST_NOTIFICATION AndroidManifest.xml:8",
     "warning permission-wider android.permission.BLUETOOTH AndroidManifest.xml:15",
     "error permission-level-cap android.permission.WRITE_EXTERNAL_STORAGE AndroidManifest.xml:20",

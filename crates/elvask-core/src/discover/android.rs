@@ -223,6 +223,7 @@ fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) ->
         .iter()
         .enumerate()
         .filter(|(_, plugin)| plugin.platforms.contains(&Platform::Android))
+        .filter(|(_, plugin)| !plugin.is_out(Platform::Android))
         .filter_map(|(at, plugin)| Some((at, plugin.name.clone(), plugin.root.clone()?)))
         .collect();
     let read = |(at, name, root): (usize, String, PathBuf)| {

@@ -75,6 +75,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>, choice: &Choice) -> Vec<Packag
             root,
             platforms,
             dependency: Some(reference.place),
+            ..Package::default()
         });
     }
     for (key, one) in installed.iter().filter(|(_, one)| one.kind == "package") {
@@ -85,7 +86,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>, choice: &Choice) -> Vec<Packag
         let root = find(loading.files, &one.path);
         let platforms = root.as_ref().map(|root| platforms(loading.files, root)).unwrap_or_default();
         let (name, version) = (name.to_owned(), Some(version.to_owned()));
-        packages.push(Package { name, version, root, platforms, dependency: None });
+        packages.push(Package { name, version, root, platforms, dependency: None, ..Package::default() });
     }
     if !missing.is_empty() {
         loading.notice(format!(

@@ -36,6 +36,7 @@ fn build_packages(loading: &mut Loading<'_>, build: &Build) -> Vec<Package> {
                     root: None,
                     platforms: vec![Platform::Android],
                     dependency: Some(dependency.place),
+                    ..Package::default()
                 },
                 Source::Module(name) => {
                     let next = build.module(name).filter(|next| build_file(loading.files, &next.folder).is_some());
@@ -49,6 +50,7 @@ fn build_packages(loading: &mut Loading<'_>, build: &Build) -> Vec<Package> {
                         root: next.map(|next| next.folder.clone()),
                         platforms: vec![Platform::Android],
                         dependency: Some(dependency.place),
+                        ..Package::default()
                     }
                 }
                 Source::Unknown(written) => {
@@ -121,7 +123,14 @@ fn pods(loading: &mut Loading<'_>, path: &Path, folder: &Path, packages: &mut Ve
         let root = local.or(Some(inside)).filter(|root| loading.files.is_folder(root));
         let dependency =
             direct.iter().any(|one| named(one) == name).then(|| place_of(file, &text, "DEPENDENCIES:", &name));
-        packages.push(Package { name, version, root, platforms: vec![Platform::Ios], dependency });
+        packages.push(Package {
+            name,
+            version,
+            root,
+            platforms: vec![Platform::Ios],
+            dependency,
+            ..Package::default()
+        });
     }
 }
 
@@ -201,7 +210,14 @@ fn swift_packages(loading: &mut Loading<'_>, path: &Path, folders: &[PathBuf], p
         });
         let version = pin.state.and_then(|state| state.version.or(state.branch));
         let dependency = Some(Place { file, span: Span::at(at) });
-        packages.push(Package { name, version, root, platforms: vec![Platform::Ios], dependency });
+        packages.push(Package {
+            name,
+            version,
+            root,
+            platforms: vec![Platform::Ios],
+            dependency,
+            ..Package::default()
+        });
     }
 }
 
@@ -232,6 +248,13 @@ fn local_packages(loading: &mut Loading<'_>, bundle: &Path, packages: &mut Vec<P
     for (name, root, span) in found {
         let root = Some(root).filter(|root| loading.files.is_folder(root));
         let dependency = Some(Place { file, span });
-        packages.push(Package { name, version: None, root, platforms: vec![Platform::Ios], dependency });
+        packages.push(Package {
+            name,
+            version: None,
+            root,
+            platforms: vec![Platform::Ios],
+            dependency,
+            ..Package::default()
+        });
     }
 }

@@ -25,9 +25,12 @@ struct PackageJson {
     optional: BTreeMap<String, serde_json::Value>,
     #[serde(default, rename = "peerDependencies")]
     peers: BTreeMap<String, serde_json::Value>,
+    #[serde(default, rename = "devDependencies")]
+    development: BTreeMap<String, serde_json::Value>,
 }
 
-/// Finds the packages of the app, those first that its own file names. What only development needs is left out.
+/// Finds the packages of the app, those first that its own file names. The linkers take what that file names, under whichever
+/// heading; what only other packages name is linked where it brings settings for a linker that looks everywhere.
 pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let root = loading.root.clone();
     let Some((file, text)) = loading.read(&root.join("package.json"), "package.json") else { return Vec::new() };
@@ -41,7 +44,11 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut packages = Vec::new();
     let mut wanted = Vec::new();
     let mut missing = Vec::new();
-    let names: Vec<&String> = own.dependencies.keys().chain(own.optional.keys()).collect();
+    let named = own.dependencies.keys().chain(own.optional.keys());
+    let beside = own.development.keys().chain(own.peers.keys());
+    let mut names: Vec<&String> = named.chain(beside).collect();
+    let mut known = BTreeSet::new();
+    names.retain(|name| known.insert(*name));
     let files = loading.files;
     let resolved: Vec<_> = match names.len() {
         0..16 => names.iter().map(|name| resolve(files, &root, name)).collect(),
@@ -50,12 +57,19 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     for (name, folder) in names.into_iter().zip(resolved) {
         match folder {
             Some(folder) => wanted.push((name.clone(), folder)),
-            None if own.optional.contains_key(name) => {}
+            None if !own.dependencies.contains_key(name) => {}
             None => {
                 let dependency = Some(find_dependency(file, &text, name));
                 let platforms = Vec::new();
                 missing.push(name.as_str());
-                packages.push(Package { name: name.clone(), version: None, root: None, platforms, dependency });
+                packages.push(Package {
+                    name: name.clone(),
+                    version: None,
+                    root: None,
+                    platforms,
+                    dependency,
+                    ..Package::default()
+                });
             }
         }
     }
@@ -77,11 +91,33 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
             let first =
                 direct.contains(&package.name) && !packages.iter().any(|other: &Package| other.name == package.name);
             package.dependency = first.then(|| find_dependency(file, &text, &package.name));
+            if !first {
+                package.unlinked = unlinked(files, &package, direct.contains(&package.name));
+            }
+            let only_beside = first && !own.dependencies.contains_key(&package.name);
+            // What only development needs brings in nothing that ships, unless it is linked itself.
+            if only_beside && package.platforms.is_empty() {
+                continue;
+            }
             wanted.extend(found.dependencies.into_iter().filter(|(_, folder)| seen.insert(folder.clone())));
             packages.push(package);
         }
     }
+    let wants: Vec<String> = packages.iter().flat_map(|package| package.peers.iter().cloned()).collect();
+    for package in packages.iter_mut().filter(|package| !package.platforms.is_empty()) {
+        package.wanted_by = wants.iter().filter(|name| **name == package.name).count();
+    }
     packages
+}
+
+/// Says why the app's build does not link a package that its own file does not name; `again` where that names another copy.
+fn unlinked(files: &dyn Files, package: &Package, again: bool) -> Option<String> {
+    if again {
+        return Some("it is another copy of a package that the app has, and the build links one".to_owned());
+    }
+    let root = package.root.as_ref()?;
+    let settings = files.list(root).into_iter().any(|(name, _)| name.ends_with("module.config.json"));
+    (!settings).then(|| "the app's package.json does not name it, so that the build does not link it".to_owned())
 }
 
 /// Returns the folder of a package as seen from `folder`: in its `node_modules` or in that of a folder above, links
@@ -102,7 +138,14 @@ fn resolve(files: &dyn Files, folder: &Path, name: &str) -> Option<PathBuf> {
 fn read_package(files: &dyn Files, name: String, root: PathBuf) -> Found<(String, PathBuf)> {
     let path = root.join("package.json");
     let mut found = Found {
-        package: Package { name, version: None, root: Some(root.clone()), platforms: Vec::new(), dependency: None },
+        package: Package {
+            name,
+            version: None,
+            root: Some(root.clone()),
+            platforms: Vec::new(),
+            dependency: None,
+            ..Package::default()
+        },
         dependencies: Vec::new(),
         broken: None,
     };
@@ -113,6 +156,8 @@ fn read_package(files: &dyn Files, name: String, root: PathBuf) -> Found<(String
         Ok(own) => {
             found.package.version = own.version;
             found.package.platforms = native_platforms(files, &root);
+            found.package.peers = own.peers.keys().cloned().collect();
+            found.package.brings = own.dependencies.keys().cloned().collect();
             let names = own.dependencies.keys().chain(own.optional.keys()).chain(own.peers.keys());
             found.dependencies = names.filter_map(|name| Some((name.clone(), resolve(files, &root, name)?))).collect();
         }
@@ -140,11 +185,13 @@ fn native_platforms(files: &dyn Files, root: &Path) -> Vec<Platform> {
 /// Returns where the app's file names a dependency: the key, quotes included.
 fn find_dependency(file: FileId, text: &str, name: &str) -> Place {
     let quoted = serde_json::to_string(name).unwrap_or_default();
-    let section = ["\"dependencies\"", "\"optionalDependencies\""].into_iter().find_map(|section| {
-        let from = text.find(section)?;
-        let end = from + text.get(from..)?.find('}')?;
-        let at = from + text.get(from..end)?.find(&quoted)?;
-        Some(Span::new(at, at + quoted.len()))
-    });
+    let section = ["\"dependencies\"", "\"optionalDependencies\"", "\"devDependencies\"", "\"peerDependencies\""]
+        .into_iter()
+        .find_map(|section| {
+            let from = text.find(section)?;
+            let end = from + text.get(from..)?.find('}')?;
+            let at = from + text.get(from..end)?.find(&quoted)?;
+            Some(Span::new(at, at + quoted.len()))
+        });
     Place { file, span: section.unwrap_or_default() }
 }

@@ -80,7 +80,14 @@ fn read_package(
     let root = roots.get(&name).cloned();
     let version = versions.get(&name).cloned();
     let mut found = Found {
-        package: Package { name, version, root: root.clone(), platforms: Vec::new(), dependency: None },
+        package: Package {
+            name,
+            version,
+            root: root.clone(),
+            platforms: Vec::new(),
+            dependency: None,
+            ..Package::default()
+        },
         dependencies: Vec::new(),
         broken: None,
     };

@@ -195,12 +195,20 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
             root: Some(path),
             name,
             dependency,
+            ..Package::default()
         });
     }
     let absent: Vec<_> = named.iter().filter(|(name, _)| !packages.iter().any(|known| known.name == *name)).collect();
     for (name, place) in absent {
         let (name, platforms) = (name.clone(), Vec::new());
-        packages.push(Package { name, version: None, root: None, platforms, dependency: Some(*place) });
+        packages.push(Package {
+            name,
+            version: None,
+            root: None,
+            platforms,
+            dependency: Some(*place),
+            ..Package::default()
+        });
     }
     packages
 }

@@ -7,6 +7,7 @@ use regex_lite::Regex;
 
 use super::Learned;
 use super::gather::Found;
+use super::shown::Shown;
 use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, Strength, When};
 
 /// The deepest chain of names that is followed.
@@ -22,7 +23,7 @@ fn cited(text: &str, shown: &str, at: usize) -> Citation {
 
 fn learned(name: &str, need: Need, strength: Strength, citation: Citation) -> Learned {
     let (one_of, when, citations) = (None, When::default(), vec![citation]);
-    Learned { name: name.to_owned(), need, strength, one_of, when, brought: false, citations }
+    Learned { name: name.to_owned(), need, strength, one_of, when, brought: false, shown: Shown::default(), citations }
 }
 
 /// A level that a script states.
@@ -79,7 +80,7 @@ pub(super) fn read_gradle(text: &str, shown: &str, around: &Around<'_>, found: &
 
 /// Replaces comments by space, so that places stay.
 fn without_comments(text: &str) -> String {
-    let style = super::lexer::Style { nests: false, single_quotes: true };
+    let style = super::lexer::Style { single_quotes: true, ..super::lexer::Style::default() };
     let stretches = super::lexer::stretches(text, style);
     let comment = |at: usize| stretches.at(at) == Some(super::lexer::Stretch::Comment);
     let blank = |(at, letter): (usize, char)| {
@@ -333,6 +334,42 @@ fn branch(before: &str) -> Branch {
         }
     }
     Branch::Taken
+}
+
+/// Returns the modules of the same build that a Gradle script depends on: `tern_camera` of `project(':tern_camera')`.
+pub(super) fn modules(text: &str) -> Vec<String> {
+    let Some(form) = pattern(r#"(?m)^[^/\n]*\bproject\([^)'"\n]*['"]:([^'"\n]+)['"]"#) else { return Vec::new() };
+    let plain = without_comments(text);
+    form.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
+}
+
+/// Says whether a source file in Kotlin or Java is part of what ships: not in a source set of tests, or of a build type that
+/// is like the one for debugging.
+pub(super) fn ships(shown: &str, scripts: &[(&super::walk::PackageFile, String)]) -> bool {
+    let mut parts = shown.split('/');
+    let set = loop {
+        match parts.next() {
+            Some("src") => break parts.next(),
+            Some(_) => {}
+            None => break None,
+        }
+    };
+    let Some(set) = set.filter(|_| parts.next().is_some_and(|next| matches!(next, "java" | "kotlin"))) else {
+        return true;
+    };
+    let lower = set.to_lowercase();
+    if matches!(set, "main" | "release") {
+        return true;
+    }
+    if lower.ends_with("debug") || ["debug", "test", "androidtest", "mock"].iter().any(|start| lower.starts_with(start))
+    {
+        return false;
+    }
+    let quoted: String = set.chars().filter(|letter| letter.is_alphanumeric() || *letter == '_').collect();
+    let like_debug = pattern(&format!(
+        r"\b{quoted}\b['\x22)]*\s*\{{[^}}]*(?:debuggable\s*=?\s*\(?true|initWith[\s(]*(?:buildTypes\.)?(?:getByName\(.)?debug)"
+    ));
+    !like_debug.is_some_and(|form| scripts.iter().any(|(_, text)| form.is_match(text)))
 }
 
 /// Reads the lowest version of iOS in the description of a pod.

@@ -2,14 +2,15 @@
 
 use std::path::Path;
 
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
-use super::walk::{Tree, walk};
+use super::walk::walk;
 use super::{Evidence, gather};
 use crate::files::Files;
 
 /// The version of what is remembered; another one is forgotten.
-const VERSION: u32 = 1;
+const VERSION: u32 = 2;
 
 /// A place where small records are kept between runs. It may lose any of them at any time, and must not fail.
 pub trait Cache: Send + Sync + std::fmt::Debug {
@@ -22,50 +23,73 @@ pub trait Cache: Send + Sync + std::fmt::Debug {
 }
 
 #[derive(Serialize, Deserialize)]
-struct Record {
+struct Record<T> {
     version: u32,
     program: String,
     stamp: String,
-    evidence: Evidence,
+    what: T,
 }
 
-/// Returns what identifies the state of a package's files, and when the youngest was changed; `None` where files do not tell.
-fn stamp(files: &dyn Files, tree: &Tree) -> Option<(String, u128)> {
-    let mut hash = Hash::default();
-    let mut newest = 0;
-    hash.add(&[u8::from(tree.cut)]);
-    for file in &tree.files {
-        let stamp = files.stamp(&file.path)?;
-        hash.add(file.shown.as_bytes());
-        hash.add(&stamp.len.to_le_bytes());
-        hash.add(&stamp.changed.to_le_bytes());
-        newest = newest.max(stamp.changed);
+/// Something that is made of files and may be remembered until one of them changes.
+pub(crate) struct Remembered {
+    key: String,
+    /// What identifies the state of the files, and when the youngest was changed; `None` where files do not tell.
+    stamp: Option<(String, u128)>,
+}
+
+impl Remembered {
+    /// Looks at the state of files, each with its path and its name; `name` tells apart what is made of them, `more` is what
+    /// else it depends on.
+    pub(crate) fn new<'p>(
+        files: &dyn Files,
+        name: &Path,
+        all: impl Iterator<Item = (&'p Path, &'p str)>,
+        more: &[&[u8]],
+    ) -> Self {
+        let mut key = Hash::default();
+        key.add(name.as_os_str().as_encoded_bytes());
+        let mut hash = Hash::default();
+        more.iter().for_each(|bytes| hash.add(bytes));
+        let mut newest = 0;
+        for (path, shown) in all {
+            let Some(stamp) = files.stamp(path) else { return Remembered { key: key.text(), stamp: None } };
+            hash.add(shown.as_bytes());
+            hash.add(&stamp.len.to_le_bytes());
+            hash.add(&stamp.changed.to_le_bytes());
+            newest = newest.max(stamp.changed);
+        }
+        Remembered { key: key.text(), stamp: Some((hash.text(), newest)) }
     }
-    Some((hash.text(), newest))
+
+    /// Recalls what was made of the files, or makes it and keeps it.
+    pub(crate) fn recall<T: Serialize + DeserializeOwned>(&self, cache: &dyn Cache, make: impl FnOnce() -> T) -> T {
+        let Some((stamp, newest)) = &self.stamp else { return make() };
+        let program = env!("CARGO_PKG_VERSION");
+        let recalled =
+            cache.get(&self.key).and_then(|record| serde_json::from_slice::<Record<T>>(whole(&record)?).ok());
+        if let Some(record) = recalled
+            && record.version == VERSION
+            && record.program == program
+            && record.stamp == *stamp
+        {
+            return record.what;
+        }
+        let record = Record { version: VERSION, program: program.to_owned(), stamp: stamp.clone(), what: make() };
+        if let Ok(bytes) = serde_json::to_vec(&record) {
+            cache.put(&self.key, &sealed(&bytes), *newest);
+        }
+        record.what
+    }
 }
 
 /// Looks into the files of a package, or recalls what they showed if none has changed.
 pub(crate) fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> Evidence {
     let tree = walk(files, root);
     let Some(cache) = cache else { return gather::gather(files, &tree) };
-    let Some((stamp, newest)) = stamp(files, &tree) else { return gather::gather(files, &tree) };
-    let mut key = Hash::default();
-    key.add(root.as_os_str().as_encoded_bytes());
-    let key = key.text();
-    let recalled = cache.get(&key).and_then(|record| serde_json::from_slice::<Record>(whole(&record)?).ok());
-    if let Some(record) = recalled
-        && record.version == VERSION
-        && record.program == env!("CARGO_PKG_VERSION")
-        && record.stamp == stamp
-    {
-        return record.evidence;
-    }
-    let evidence = gather::gather(files, &tree);
-    let record = Record { version: VERSION, program: env!("CARGO_PKG_VERSION").to_owned(), stamp, evidence };
-    if let Ok(bytes) = serde_json::to_vec(&record) {
-        cache.put(&key, &sealed(&bytes), newest);
-    }
-    record.evidence
+    let mut more: Vec<&[u8]> = vec![if tree.cut { b"cut" } else { b"" }];
+    more.extend(tree.binaries.iter().map(String::as_bytes));
+    let all = tree.files.iter().map(|file| (file.path.as_path(), file.shown.as_str()));
+    Remembered::new(files, root, all, &more).recall(cache, || gather::gather(files, &tree))
 }
 
 /// Puts the sum of a record before it.

@@ -6,15 +6,17 @@ use elvask_platform::Platform;
 use elvask_platform::native::Family;
 use rayon::prelude::*;
 
+use super::pods::{Descriptions, Pods, Taken};
+use super::shown::Notes;
 use super::walk::{PackageFile, Role, Tree};
-use super::{Doubtful, Evidence, Learned, build, manifest, notes, source};
+use super::{Doubtful, Evidence, Learned, build, manifest, notes, scripts, source};
 use crate::files::Files;
-use crate::requirement::{EvidenceKind, Kind, Need, Strength};
+use crate::requirement::{EvidenceKind, GradleLine, Kind, Need, Strength};
 
 /// The most lines that are cited for one thing.
 const MAX_CITED: usize = 6;
 
-/// A package that names more permissions than this in its code asks for whatever the app wants.
+/// A package that could ask for more permissions than this asks for whatever the app wants.
 const MANY_PERMISSIONS: usize = 6;
 
 /// The same for keys that hold a purpose.
@@ -37,9 +39,38 @@ pub(super) struct Found {
     doubtful: Vec<Doubtful>,
     limits: Vec<String>,
     files: usize,
+    pods: Pods,
+    globals: Vec<String>,
+    for_development: bool,
+    binaries: Vec<String>,
 }
 
 impl Found {
+    /// Goes through what was found.
+    pub(super) fn each_mut(&mut self) -> impl Iterator<Item = &mut Learned> {
+        self.all.iter_mut().chain(&mut self.named)
+    }
+
+    /// Notes a name under which the package's scripts put a part of it into the page.
+    pub(super) fn global(&mut self, name: &str) {
+        if !self.globals.iter().any(|known| known == name) {
+            self.globals.push(name.to_owned());
+        }
+    }
+
+    /// Notes that the package is for development builds alone.
+    pub(super) fn for_development(&mut self) {
+        self.for_development = true;
+    }
+
+    /// Notes that the package's build depends on a module of the same build.
+    pub(super) fn depends_on_module(&mut self, name: &str) {
+        let name = format!(":{}", name.trim_start_matches(':'));
+        if !self.pods.depends.contains(&name) {
+            self.pods.depends.push(name);
+        }
+    }
+
     /// Adds a requirement; one for the same thing that was found before is joined with it.
     pub(super) fn add(&mut self, learned: Learned) {
         join(&mut self.all, learned);
@@ -53,6 +84,18 @@ impl Found {
     /// Notes that the package's notes call something not needed.
     pub(super) fn deny(&mut self, kind: Kind, name: &str) {
         self.denied.push((kind, name.to_owned()));
+    }
+
+    /// Makes what was learnt from notes alone optional.
+    pub(super) fn soften(&mut self, named: &[(Kind, String)]) {
+        let meant = |learned: &&mut Learned| {
+            let noted = learned.citations.iter().all(|citation| citation.kind == EvidenceKind::Readme);
+            noted && named.iter().any(|(kind, name)| *kind == learned.kind() && *name == learned.name)
+        };
+        for learned in self.all.iter_mut().filter(meant) {
+            learned.strength = Strength::Optional;
+            learned.shown.notes = Some(Notes::Some);
+        }
     }
 
     /// Adds what is too doubtful to count.
@@ -76,6 +119,10 @@ impl Found {
         evidence.doubtful.into_iter().for_each(|doubtful| self.doubt(doubtful.learned, &doubtful.why));
         evidence.limits.into_iter().for_each(|limit| self.limit(limit));
         self.files += evidence.files;
+        self.pods = evidence.pods;
+        self.globals = evidence.globals;
+        self.for_development |= evidence.for_development;
+        self.binaries.extend(evidence.binaries);
     }
 
     /// Takes in what was found in another file.
@@ -98,6 +145,7 @@ fn weight(kind: EvidenceKind) -> u8 {
         EvidenceKind::Build => 3,
         EvidenceKind::Readme => 4,
         EvidenceKind::Platform => 5,
+        EvidenceKind::Use => 6,
     }
 }
 
@@ -131,11 +179,24 @@ fn join(all: &mut Vec<Learned>, learned: Learned) {
     }
     first.brought |= second.brought;
     let kinds = (kind(&first), kind(&second));
+    first.shown.join(second.shown);
     first.need = joined_need(first.need, second.need, kinds);
     for citation in second.citations {
         let same = |known: &crate::requirement::Citation| known.file == citation.file && known.line == citation.line;
-        if !first.citations.iter().any(same) && first.citations.len() < MAX_CITED {
+        if first.citations.iter().any(same) {
+            continue;
+        }
+        if first.citations.len() < MAX_CITED {
             first.citations.push(citation);
+            continue;
+        }
+        // Of each kind of evidence at least one line is cited, whatever there is of another.
+        let of_kind = |kind: EvidenceKind| first.citations.iter().filter(|one| one.kind == kind).count();
+        if of_kind(citation.kind) == 0
+            && let Some(at) = first.citations.iter().rposition(|one| of_kind(one.kind) > 1)
+            && let Some(place) = first.citations.get_mut(at)
+        {
+            *place = citation;
         }
     }
     first.citations.sort_by_key(|citation| weight(citation.kind));
@@ -178,16 +239,18 @@ fn joined_need(first: Need, second: Need, kinds: (EvidenceKind, EvidenceKind)) -
 
 /// Says what is left to say once all files have been read, and puts it in order.
 pub(super) fn finish(mut found: Found) -> Evidence {
-    let many = |kind: Kind, limit: usize| found.named.iter().filter(|learned| learned.kind() == kind).count() > limit;
-    let (many_permissions, many_keys) = (many(Kind::Permission, MANY_PERMISSIONS), many(Kind::Usage, MANY_KEYS));
     for mut learned in std::mem::take(&mut found.named) {
-        let asks_for_any = if learned.kind() == Kind::Usage { many_keys } else { many_permissions };
         // Code that only looks whether the app has something does not need it if the notes say so.
         let denied = found.denied.iter().any(|(kind, name)| *kind == learned.kind() && *name == learned.name);
-        if asks_for_any || denied {
+        if denied {
             learned.strength = Strength::Optional;
         }
         join(&mut found.all, learned);
+    }
+    // What could ask for so much asks for what the app chooses, whichever way the code does it.
+    let chosen = asked_for_any(&found.all);
+    for learned in found.all.iter_mut().filter(|learned| chosen.contains(&learned.kind()) && !learned.brought) {
+        learned.strength = Strength::Optional;
     }
     // What is known for sure is not doubtful.
     let known = &found.all;
@@ -204,7 +267,36 @@ pub(super) fn finish(mut found: Found) -> Evidence {
         let key = |learned: &Learned| (learned.need.platform(), learned.kind());
         key(one).cmp(&key(other)).then_with(|| one.name.cmp(&other.name))
     });
-    Evidence { requirements: found.all, doubtful: found.doubtful, limits: found.limits, files: found.files }
+    Evidence {
+        requirements: found.all,
+        doubtful: found.doubtful,
+        limits: found.limits,
+        files: found.files,
+        chosen,
+        pods: found.pods,
+        globals: found.globals,
+        for_development: found.for_development,
+        binaries: found.binaries,
+    }
+}
+
+/// Returns the kinds of which there is so much that nobody needs all of it. What the build brings along, what the system
+/// grants without asking and what older levels alone need does not count.
+fn asked_for_any(all: &[Learned]) -> Vec<Kind> {
+    let counts = |learned: &&Learned| match &learned.need {
+        Need::Permission { max_level } => max_level.is_none() && !learned.brought && is_asked_for(&learned.name),
+        Need::Usage => !learned.brought,
+        _ => false,
+    };
+    let many = |kind: Kind, limit: usize| all.iter().filter(counts).filter(|one| one.kind() == kind).count() > limit;
+    let kinds = [(Kind::Permission, MANY_PERMISSIONS), (Kind::Usage, MANY_KEYS)];
+    kinds.into_iter().filter(|(kind, limit)| many(*kind, *limit)).map(|(kind, _)| kind).collect()
+}
+
+/// Says whether a permission is one that a person grants, in a dialog or in the settings.
+pub(crate) fn is_asked_for(name: &str) -> bool {
+    use elvask_platform::android::Grant;
+    elvask_platform::android::permission(name).is_none_or(|known| known.grant() != Grant::AtInstall)
 }
 
 /// Reads the files of a package and brings together what they show.
@@ -224,15 +316,35 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
         build::read_gradle(text, &file.shown, &around, &mut found);
     }
     manifests(files, tree, &scripts, &mut found);
+    for (_, text) in &scripts {
+        build::modules(text).iter().for_each(|name| found.depends_on_module(name));
+    }
+    let mut descriptions = Descriptions::default();
+    for (file, text) in texts(files, tree, Role::Podspec, &mut found) {
+        build::read_podspec(&text, &file.shown, &mut found);
+        descriptions.read(&text, &file.shown, &mut found.pods, &mut found.binaries);
+    }
+    for (file, text) in texts(files, tree, Role::AppScript, &mut found) {
+        scripts::read(&text, &file.shown, &mut found);
+    }
+    for (_, text) in texts(files, tree, Role::ModuleConfig, &mut found) {
+        scripts::read_module_config(&text, &mut found);
+    }
+    compiled_already(tree, &mut found);
     let sources = tree.files.iter().filter_map(|file| match file.role {
-        Role::Source(family) => Some((file, family)),
+        Role::Source(Family::Jvm) => build::ships(&file.shown, &scripts).then_some((file, Family::Jvm, None)),
+        Role::Source(family) => match descriptions.takes(&file.shown) {
+            Taken::Always => Some((file, family, None)),
+            Taken::Chosen(part) => Some((file, family, Some(part))),
+            Taken::Never => None,
+        },
         _ => None,
     });
     let sources: Vec<_> = sources.collect();
-    let scan = |(file, family): &(&PackageFile, Family)| {
+    let scan = |(file, family, pod): &(&PackageFile, Family, Option<String>)| {
         let mut found = Found::default();
         if let Some(bytes) = bytes(files, file, MAX_SOURCE, &mut found) {
-            source::read(&bytes, &file.shown, *family, &mut found);
+            source::read(&bytes, &file.shown, *family, pod.as_deref(), &mut found);
         }
         found
     };
@@ -242,12 +354,14 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     };
     scanned.into_iter().for_each(|scanned| found.merge(scanned));
     let mut covered = String::new();
+    let version = around.package_json.as_ref().and_then(|json| json.get("version")?.as_str().map(str::to_owned));
+    let mut noted = Found::default();
     for file in &tree.files {
         let read = |limit: usize, found: &mut Found| bytes(files, file, limit, found);
         match file.role {
             Role::Notes => {
                 if let Some(bytes) = read(MAX_NOTES, &mut found) {
-                    notes::read(&String::from_utf8_lossy(&bytes), &file.shown, &mut found);
+                    notes::read(&String::from_utf8_lossy(&bytes), &file.shown, version.as_deref(), &mut noted);
                 }
             }
             Role::PluginXml => {
@@ -260,11 +374,10 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
                     manifest::read_archive(&bytes, &file.shown, &mut found);
                 }
             }
-            Role::Podspec | Role::SwiftPackage | Role::Privacy => {
+            Role::SwiftPackage | Role::Privacy => {
                 let Some(bytes) = read(MAX_SOURCE, &mut found) else { continue };
                 let text = String::from_utf8_lossy(&bytes);
                 match file.role {
-                    Role::Podspec => build::read_podspec(&text, &file.shown, &mut found),
                     Role::SwiftPackage => build::read_swift_package(&text, &file.shown, &mut found),
                     _ => covered.push_str(&text),
                 }
@@ -272,9 +385,34 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
             _ => {}
         }
     }
+    // What the package's own build depends on comes with it.
+    noted.all.retain(|learned| {
+        let dependency = matches!(learned.need, Need::Gradle { line: GradleLine::Dependency { .. }, .. });
+        !dependency || !scripts.iter().any(|(_, text)| text.contains(&learned.name))
+    });
+    found.merge(noted);
     // What the package's own privacy manifest gives a reason for, the app need not.
     found.all.retain(|learned| learned.kind() != Kind::PrivacyReason || !covered.contains(&learned.name));
     finish(found)
+}
+
+/// Notes what native code the package brings along that is compiled already: nothing tells what it calls.
+fn compiled_already(tree: &Tree, found: &mut Found) {
+    let last = |shown: &str| shown.rsplit('/').next().unwrap_or(shown).to_owned();
+    let archives = tree.files.iter().filter(|file| file.role == Role::Archive).map(|file| last(&file.shown));
+    for name in tree.binaries.iter().map(|shown| last(shown)).chain(archives) {
+        if !found.binaries.contains(&name) {
+            found.binaries.push(name);
+        }
+    }
+    if !found.binaries.is_empty() {
+        let named = found.binaries.iter().take(MAX_CITED).cloned().collect::<Vec<_>>().join(", ");
+        let more = found.binaries.len().saturating_sub(MAX_CITED);
+        let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+        found.limit(format!(
+            "it brings native code that is compiled already, so that what it calls is not known: {named}{more}"
+        ));
+    }
 }
 
 /// Reads a file whole; one that cannot be read, or is over a size, is told.

@@ -3,18 +3,18 @@
 
 /// What a stretch of a source is, apart from plain code.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Stretch {
+pub(crate) enum Stretch {
     Comment,
     Text,
 }
 
 /// The stretches of a source that are no plain code, in order, with their bytes.
 #[derive(Debug, Default)]
-pub(super) struct Stretches(Vec<(usize, usize, Stretch)>);
+pub(crate) struct Stretches(Vec<(usize, usize, Stretch)>);
 
 impl Stretches {
     /// Returns what stands at a byte; `None` for plain code.
-    pub(super) fn at(&self, at: usize) -> Option<Stretch> {
+    pub(crate) fn at(&self, at: usize) -> Option<Stretch> {
         let next = self.0.partition_point(|(start, _, _)| *start <= at);
         let (_, end, kind) = self.0.get(next.checked_sub(1)?)?;
         (at < *end).then_some(*kind)
@@ -23,15 +23,17 @@ impl Stretches {
 
 /// How a language writes comments and strings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(super) struct Style {
+pub(crate) struct Style {
     /// Comments may hold comments, as in Swift and Kotlin.
-    pub(super) nests: bool,
+    pub(crate) nests: bool,
     /// Text stands in single quotes too, as in Gradle scripts.
-    pub(super) single_quotes: bool,
+    pub(crate) single_quotes: bool,
+    /// Text stands between grave accents too, over several lines, as in scripts.
+    pub(crate) templates: bool,
 }
 
 /// Finds the comments and strings of a source.
-pub(super) fn stretches(text: &str, style: Style) -> Stretches {
+pub(crate) fn stretches(text: &str, style: Style) -> Stretches {
     let bytes = text.as_bytes();
     let get = |at: usize| bytes.get(at).copied().unwrap_or(0);
     let starts = |at: usize, what: &[u8]| bytes.get(at..at + what.len()) == Some(what);
@@ -68,6 +70,14 @@ pub(super) fn stretches(text: &str, style: Style) -> Stretches {
                 at = find(bytes, at + 2, b"\"#").map_or(bytes.len(), |end| end + 2);
                 out.push((start, at, Stretch::Text));
             }
+            b'`' if style.templates => {
+                at += 1;
+                while at < bytes.len() && get(at) != b'`' {
+                    at += if get(at) == b'\\' { 2 } else { 1 };
+                }
+                at = (at + 1).min(bytes.len());
+                out.push((start, at, Stretch::Text));
+            }
             quote @ (b'"' | b'\'') if quote == b'"' || style.single_quotes => {
                 at += 1;
                 while at < bytes.len() && get(at) != quote && get(at) != b'\n' {
@@ -96,7 +106,7 @@ fn find(bytes: &[u8], from: usize, what: &[u8]) -> Option<usize> {
 
 /// When code is compiled.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Compiled {
+pub(crate) enum Compiled {
     /// In every app.
     Always,
     /// Where the app or a build of the package turns it on.
@@ -105,21 +115,31 @@ pub(super) enum Compiled {
     Never,
 }
 
-/// The lines of a source on which the condition for being compiled changes: the byte from which on it holds.
+/// The lines of a source on which the condition for being compiled changes: the byte from which on it holds, and the
+/// innermost condition that the app chooses.
 #[derive(Debug, Default)]
-pub(super) struct Conditions(Vec<(usize, Compiled)>);
+pub(crate) struct Conditions(Vec<(usize, Compiled, Option<String>)>);
 
 impl Conditions {
-    pub(super) fn at(&self, at: usize) -> Compiled {
-        let next = self.0.partition_point(|(start, _)| *start <= at);
-        next.checked_sub(1).and_then(|at| self.0.get(at)).map_or(Compiled::Always, |(_, compiled)| *compiled)
+    pub(crate) fn at(&self, at: usize) -> Compiled {
+        self.entry(at).map_or(Compiled::Always, |(_, compiled, _)| *compiled)
+    }
+
+    /// Returns the condition that the app chooses around a byte.
+    pub(crate) fn chosen(&self, at: usize) -> Option<&str> {
+        self.entry(at)?.2.as_deref()
+    }
+
+    fn entry(&self, at: usize) -> Option<&(usize, Compiled, Option<String>)> {
+        let next = self.0.partition_point(|(start, _, _)| *start <= at);
+        self.0.get(next.checked_sub(1)?)
     }
 }
 
 /// Reads the compile conditions of a source in Swift or Objective-C.
-pub(super) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
+pub(crate) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
     let mut out = Vec::new();
-    let mut stack: Vec<Compiled> = Vec::new();
+    let mut stack: Vec<(Compiled, &str)> = Vec::new();
     let mut start = 0;
     for line in text.split_inclusive('\n') {
         let at = start;
@@ -131,18 +151,17 @@ pub(super) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
         let word = directive.split(|sign: char| !sign.is_ascii_alphabetic()).next().unwrap_or_default();
         let condition = directive.get(word.len()..).unwrap_or_default().trim();
         match word {
-            "if" => stack.push(compiled_if(condition)),
-            "ifdef" => stack.push(compiled_if(condition)),
-            "ifndef" => stack.push(Compiled::Always),
+            "if" | "ifdef" => stack.push((compiled_if(condition), condition)),
+            "ifndef" => stack.push((Compiled::Always, condition)),
             "elif" | "elseif" => {
                 stack.pop();
-                stack.push(compiled_if(condition));
+                stack.push((compiled_if(condition), condition));
             }
             "else" => {
                 // What a setting of the build decides stays its choice on the other side.
                 let other = match stack.pop() {
-                    Some(Compiled::Chosen) => Compiled::Chosen,
-                    _ => Compiled::Always,
+                    Some((Compiled::Chosen, condition)) => (Compiled::Chosen, condition),
+                    _ => (Compiled::Always, ""),
                 };
                 stack.push(other);
             }
@@ -151,16 +170,15 @@ pub(super) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
             }
             _ => continue,
         }
-        let worst = |found: &[Compiled]| {
-            if found.contains(&Compiled::Never) {
-                Compiled::Never
-            } else if found.contains(&Compiled::Chosen) {
-                Compiled::Chosen
-            } else {
-                Compiled::Always
-            }
+        let any = |wanted: Compiled| stack.iter().rfind(|(compiled, _)| *compiled == wanted);
+        let (compiled, condition) = if any(Compiled::Never).is_some() {
+            (Compiled::Never, None)
+        } else if let Some((compiled, condition)) = any(Compiled::Chosen) {
+            (*compiled, Some((*condition).to_owned()))
+        } else {
+            (Compiled::Always, None)
         };
-        out.push((start, worst(&stack)));
+        out.push((start, compiled, condition));
     }
     Conditions(out)
 }
@@ -201,7 +219,8 @@ fn compiled_if(condition: &str) -> Compiled {
     ];
     let ours = ["os(iOS)", "TARGET_OS_IOS", "TARGET_OS_IPHONE"].iter().any(|word| condition.contains(word));
     let elsewhere = others.iter().any(|word| condition.contains(word));
-    let off = matches!(condition, "0" | "false");
+    // Code for debugging alone ships in no release.
+    let off = matches!(condition, "0" | "false" | "DEBUG");
     if off || elsewhere && !ours && !negated || negated && !elsewhere && ours {
         Compiled::Never
     } else if negated || condition == "1" || USUAL.iter().any(|word| condition.contains(word)) {
@@ -249,7 +268,8 @@ mod tests {
         assert_eq!(at("#if canImport(A)\nx\n#endif", "x"), Compiled::Always);
         assert_eq!(at("#if 0\na\n#endif\nx", "x"), Compiled::Always);
         assert_eq!(at("#if 0\nx\n#endif", "x"), Compiled::Never);
-        assert_eq!(at("#if DEBUG\nx\n#endif", "x"), Compiled::Chosen);
+        assert_eq!(at("#if DEBUG\nx\n#endif", "x"), Compiled::Never);
+        assert_eq!(at("#if DEBUG\na\n#else\nx\n#endif", "x"), Compiled::Always);
         assert_eq!(at("/*\n#if 0\n*/\nx", "x"), Compiled::Always);
     }
 }

@@ -4,8 +4,10 @@ use std::io::Read as _;
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
+use elvask_platform::ios;
 
 use super::gather::Found;
+use super::shown::{Notes, Shown};
 use super::{Learned, Thing, pieces_of};
 use crate::requirement::{Citation, Component, EvidenceKind, Kind, MIN_LEVEL, Need, Owner, Strength, When};
 use crate::surface::{ANDROID, TOOLS, full_class, read_query};
@@ -40,6 +42,7 @@ pub(super) fn read_archive(bytes: &[u8], shown: &str, found: &mut Found) {
 
 /// Reads `plugin.xml`: what the tools of the layout `widget` put into manifest and property list when they prepare the app.
 pub(super) fn read_plugin_xml(text: &str, shown: &str, found: &mut Found) {
+    read_purposes(text, shown, found);
     for piece in pieces_of(text, "xml").pieces {
         let Thing::Need { name, need } = piece.thing else { continue };
         let declares = matches!(
@@ -62,7 +65,61 @@ pub(super) fn read_plugin_xml(text: &str, shown: &str, found: &mut Found) {
             one_of: None,
             when: When::default(),
             brought: true,
+            shown: Shown::default(),
             citations: vec![Citation::in_text(EvidenceKind::Manifest, shown, text, piece.span.start)],
+        });
+    }
+}
+
+/// Reads what `plugin.xml` puts into the property list under keys that hold a purpose, and the names that its scripts get in
+/// the page. A purpose that is blank until the app words it is the app's to give.
+fn read_purposes(text: &str, shown: &str, found: &mut Found) {
+    let Ok(document) = Document::parse(text) else { return };
+    let mut preferences: Vec<(String, String)> = Vec::new();
+    let mut open = vec![document.root()];
+    let mut edits = Vec::new();
+    let written = |element: Element<'_>, name: &str| {
+        element.attribute_written(name).map(|attribute| element.value_of(attribute).into_owned())
+    };
+    while let Some(element) = open.pop() {
+        match element.name() {
+            // What is there for another platform says nothing here.
+            "platform" if !matches!(written(element, "name").as_deref(), Some("android" | "ios")) => continue,
+            "preference" => {
+                if let Some(name) = written(element, "name") {
+                    preferences.push((name, written(element, "default").unwrap_or_default()));
+                }
+            }
+            "clobbers" | "merges" => {
+                if let Some(target) = written(element, "target") {
+                    found.global(target.trim_start_matches("window."));
+                }
+            }
+            "config-file" | "edit-config" => edits.push(element),
+            _ => {}
+        }
+        open.extend(element.children());
+    }
+    for element in edits {
+        let key = written(element, "parent").or_else(|| written(element, "target")).unwrap_or_default();
+        let Some(known) = ios::usage_key(&key).filter(|known| known.is_for_ios()) else { continue };
+        let value = element.children().map(Element::text).collect::<String>();
+        let value = value.trim();
+        let named = value.strip_prefix('$').map(|name| name.trim_matches(['{', '}']));
+        let given = match named {
+            Some(name) => preferences.iter().find(|(known, _)| known == name).map_or("", |(_, default)| default.trim()),
+            None => value,
+        };
+        let worded = !given.is_empty();
+        found.add(Learned {
+            name: known.key.to_owned(),
+            need: Need::Usage,
+            strength: if worded { Strength::Certain } else { Strength::Likely },
+            one_of: None,
+            when: When::default(),
+            brought: worded,
+            shown: if worded { Shown::default() } else { Shown::in_notes(Notes::Everybody) },
+            citations: vec![Citation::in_text(EvidenceKind::Manifest, shown, text, element.open().start)],
         });
     }
 }
@@ -141,6 +198,7 @@ impl Reader<'_> {
             one_of: None,
             when: When::default(),
             brought,
+            shown: Shown::default(),
             citations: vec![self.citation(element.open())],
         });
     }

@@ -11,7 +11,11 @@ use self::mentions::{Mention, mentions};
 use super::Learned;
 use super::fragment::{Piece, Thing, pieces_of};
 use super::gather::Found;
-use super::prose::{Section, Verdict, bounds, clauses, section, speaks_of_extension, speaks_of_the_app, verdict};
+use super::prose::{
+    Section, Verdict, Versions, bounds, clauses, section, speaks_of_extension, speaks_of_the_app, verdict,
+    versions_meant,
+};
+use super::shown::{Notes, Shown};
 use crate::conditions::Range;
 use crate::requirement::{Citation, EvidenceKind, Kind, Need, Strength, When};
 
@@ -22,7 +26,7 @@ const RECENT: usize = 800;
 const WHOLE_LIST: usize = 6;
 
 /// Reads notes in Markdown; `shown` is the name of the file in citations.
-pub(super) fn read(text: &str, shown: &str, found: &mut Found) {
+pub(super) fn read(text: &str, shown: &str, version: Option<&str>, found: &mut Found) {
     let options = Options::ENABLE_TABLES | Options::ENABLE_GFM;
     let mut reader = Reader {
         source: text,
@@ -32,6 +36,8 @@ pub(super) fn read(text: &str, shown: &str, found: &mut Found) {
         intro: String::new(),
         recent: String::new(),
         groups: 0,
+        last: Vec::new(),
+        version: version.and_then(|version| semver::Version::parse(version).ok()),
     };
     reader.run(Parser::new_ext(text, options).into_offset_iter());
 }
@@ -78,6 +84,10 @@ struct Reader<'t, 'f> {
     recent: String,
     /// How many groups of alternatives there are so far.
     groups: usize,
+    /// What was named last: by the last clause that names anything, or by the last fragment.
+    last: Vec<(Kind, String)>,
+    /// The installed version, where it is known.
+    version: Option<semver::Version>,
 }
 
 /// What stands around a text.
@@ -217,10 +227,13 @@ impl Reader<'_, '_> {
 
     fn section(&self) -> Section {
         let has = |wanted: Section| self.headings.iter().any(|heading| heading.section == wanted);
-        [Section::Extension, Section::Elsewhere, Section::Setup]
-            .into_iter()
-            .find(|section| has(*section))
-            .unwrap_or(Section::Other)
+        let whole = [Section::Extension, Section::Elsewhere].into_iter().find(|section| has(*section));
+        // Of the others the nearest heading that says anything counts.
+        let nearest = || self.headings.iter().rev().map(|heading| heading.section).find(|one| *one != Section::Other);
+        match whole.or_else(nearest) {
+            Some(Section::Aside) => Section::Elsewhere,
+            found => found.unwrap_or(Section::Other),
+        }
     }
 
     /// Says whether what is said is about an extension and not about the app itself.
@@ -231,6 +244,16 @@ impl Reader<'_, '_> {
     /// Says whether a heading above makes what stands below optional.
     fn under_optional(&self) -> bool {
         self.headings.iter().any(|heading| verdict(&heading.text) == Verdict::Optional)
+    }
+
+    /// Says whether words, or a heading above, speak of other versions of the package than the installed one. Where that is not
+    /// known, what is said of older ones is not said of it.
+    fn is_of_other_version(&self, words: &str) -> bool {
+        let above = self.headings.iter().map(|heading| heading.text.as_str());
+        above.chain([words]).filter_map(versions_meant).any(|meant| match &self.version {
+            Some(version) => !meant.holds(version),
+            None => matches!(meant, Versions::Below(..)),
+        })
     }
 
     fn said_above(&self) -> String {
@@ -287,6 +310,7 @@ impl Reader<'_, '_> {
         let parts = if table { vec![(0, prose.text.as_str())] } else { clauses(&prose.text) };
         let above = self.said_above();
         for (start, clause) in parts {
+            self.look_back(clause);
             let context = format!(
                 "{above} {} {}",
                 around.list_intro.as_deref().unwrap_or_default().to_lowercase(),
@@ -298,12 +322,34 @@ impl Reader<'_, '_> {
             }
             let judged = self.judge(clause, around);
             let group = self.alternatives(clause, &mentioned);
+            self.last = mentioned.iter().map(|mention| (mention.need.kind(), mention.name.clone())).collect();
             for mention in mentioned {
                 let place = prose.place(start + mention.at);
                 let alternative = group.clone().filter(|_| mention.can_be_alternative());
                 self.mention(mention, place, clause, judged, alternative);
             }
         }
+    }
+
+    /// Takes back what was said last where a clause that names nothing speaks of it and makes it optional: "This should only
+    /// be used if …", "The last line is optional", "If that entry is not added, …".
+    fn look_back(&mut self, clause: &str) {
+        if self.last.is_empty() {
+            return;
+        }
+        let lower = clause.trim().to_lowercase();
+        let of_last_line = lower.contains("the last line") || lower.contains("the last one");
+        let speaks_of_it = [
+            "this ", "it ", "it's ", "these ", "they ", "you may ", "you can ", "if no ", "if that ", "if this ",
+            "if it ", "only ",
+        ]
+        .iter()
+        .any(|start| lower.starts_with(start));
+        if !(of_last_line || speaks_of_it) || verdict(clause) != Verdict::Optional {
+            return;
+        }
+        let last = if of_last_line { self.last.split_off(self.last.len() - 1) } else { std::mem::take(&mut self.last) };
+        self.found.soften(&last);
     }
 
     /// Judges a clause with what stands around it.
@@ -319,11 +365,13 @@ impl Reader<'_, '_> {
         if own == Verdict::Optional || intro == Verdict::Optional || self.under_optional() {
             return Verdict::Optional;
         }
-        if own == Verdict::Needed || intro == Verdict::Needed {
-            return Verdict::Needed;
-        }
         let head = around.table_head.as_deref().unwrap_or_default();
         let options = ["option", "prop", "param", "argument", "field"].iter().any(|word| head.starts_with(word));
+        if own == Verdict::Needed || intro == Verdict::Needed {
+            // What is said of one function or option is needed by those who use it.
+            let of_one = options || self.section() == Section::Reference;
+            return if of_one { Verdict::Optional } else { Verdict::Needed };
+        }
         let of_table = !options
             && ["permission", "key", "plist", "usage", "requir", "manifest"].iter().any(|word| head.contains(word));
         if of_table || (self.section() == Section::Setup && !options) { Verdict::Needed } else { Verdict::Open }
@@ -354,8 +402,14 @@ impl Reader<'_, '_> {
         if extension && mention.need.platform() == Platform::Ios {
             return;
         }
+        if self.is_of_other_version(clause) {
+            return;
+        }
         let citation = self.citation(place);
-        let learned = learned(mention.name, mention.need, judged, clause, group, citation);
+        let says = bounds(clause, mention.need.platform()) != (When::default(), None);
+        let heading = self.headings.last().map_or("", |heading| heading.text.as_str());
+        let words = if says { clause } else { heading }.to_owned();
+        let learned = learned(mention.name, mention.need, judged, &words, group, citation);
         match judged {
             Verdict::Open => self.found.doubt(learned, "the notes name it and do not say whether it is needed"),
             _ if self.section() == Section::Elsewhere => {
@@ -393,10 +447,27 @@ impl Reader<'_, '_> {
         });
         let mut last_group: Option<String> = None;
         let count = pieces.pieces.len();
+        self.last.clear();
+        // A comment over several lines that speaks of choosing holds for all of them.
+        let mut choosing = false;
+        // A condition anywhere in what leads to the fragment is a condition on it.
+        let conditional = clauses(&intro).iter().any(|(_, clause)| verdict(clause) == Verdict::Optional);
+        let said = if conditional && said == Verdict::Needed { Verdict::Optional } else { said };
+        let older = self.is_of_other_version(&intro);
+        if older {
+            return;
+        }
         for piece in pieces.pieces {
             let Thing::Need { name, need } = piece.thing else { continue };
             let comment = piece.comment.as_deref().unwrap_or_default();
-            let of_comment = verdict(comment);
+            let mut of_comment = verdict(comment);
+            choosing |= of_comment == Verdict::Optional
+                && ["keep", "pick", "choose", "only the", "those"]
+                    .iter()
+                    .any(|word| comment.to_lowercase().contains(word));
+            if choosing && of_comment == Verdict::Open {
+                of_comment = Verdict::Optional;
+            }
             let skipped = piece.removed
                 || of_comment == Verdict::Not
                 || extension && need.platform() == Platform::Ios
@@ -425,8 +496,14 @@ impl Reader<'_, '_> {
             let firm = of_comment == Verdict::Needed && comment.to_lowercase().contains("requir") && !under_optional;
             let judged = if firm { Verdict::Needed } else { judged };
             let citation = self.citation(code.place(piece.span.start));
-            let words =
-                if bounds(comment, need.platform()) == (When::default(), None) { last_clause(&intro) } else { comment };
+            let says = |words: &str| bounds(words, need.platform()) != (When::default(), None);
+            let heading = self.headings.last().map_or("", |heading| heading.text.as_str()).to_owned();
+            let words = match (says(comment), says(last_clause(&intro))) {
+                (true, _) => comment,
+                (false, true) => last_clause(&intro),
+                _ => heading.as_str(),
+            };
+            self.last.push((need.kind(), name.clone()));
             let learned = learned(name, need, judged, words, own_group, citation);
             if section == Section::Elsewhere {
                 self.found.doubt(learned, "the notes show it in a part that is not about setting up");
@@ -576,7 +653,9 @@ fn learned(
         other => other,
     };
     let strength = if judged == Verdict::Optional { Strength::Optional } else { Strength::Likely };
-    Learned { name, need, strength, one_of, when, brought: false, citations: vec![citation] }
+    let notes = if judged == Verdict::Optional { Notes::Some } else { Notes::Everybody };
+    let shown = Shown::in_notes(notes);
+    Learned { name, need, strength, one_of, when, brought: false, shown, citations: vec![citation] }
 }
 
 fn between(text: &str, open: &str, close: &str) -> Option<std::ops::Range<usize>> {

@@ -154,6 +154,66 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
     (when, cap)
 }
 
+/// The versions of a package that words speak of.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Versions {
+    /// Those below one.
+    Below(semver::Version),
+    /// Those up to one.
+    UpTo(semver::Version),
+    /// One and those above.
+    From(semver::Version),
+}
+
+impl Versions {
+    pub(super) fn holds(&self, version: &semver::Version) -> bool {
+        match self {
+            Versions::Below(bound) => version < bound,
+            Versions::UpTo(bound) => {
+                version <= bound || (version.major, version.minor) == (bound.major, bound.minor) && bound.patch == 0
+            }
+            Versions::From(bound) => version >= bound,
+        }
+    }
+}
+
+/// Returns the versions of the package itself that words speak of: "for versions below 3.0", "v2 and later".
+pub(super) fn versions_meant(text: &str) -> Option<Versions> {
+    static FORMS: OnceLock<Option<[Regex; 3]>> = OnceLock::new();
+    let number = r"v?([0-9]+(?:\.[0-9]+)*)(?:\.x)?";
+    let forms = FORMS.get_or_init(|| {
+        Some([
+            Regex::new(&format!(r"\bversions? ?(?:below|before|older than|prior to|lower than|under|less than|<) *{number}")).ok()?,
+            Regex::new(&format!(r"\b(?:version |v){number} *(?:and|or) (?:below|lower|older|earlier|under|before)|\bversions? ?(?:up to|<=|≤|until) *{number}")).ok()?,
+            Regex::new(&format!(r"\b(?:version |v){number} *(?:\+|(?:and|or) (?:above|higher|later|newer|up))|\b(?:since|from|starting with|starting from|as of) version {number}")).ok()?,
+        ])
+    });
+    let text = text.to_lowercase();
+    for (at, form) in forms.as_ref()?.iter().enumerate() {
+        let Some(found) = form.captures(&text) else { continue };
+        // Of the system, of a tool or of another library.
+        let before = found.get(0).and_then(|whole| text.get(..whole.start())).unwrap_or_default().trim_end();
+        let last = before.rsplit(|sign: char| !sign.is_alphanumeric() && sign != '`').next().unwrap_or_default();
+        let own = [
+            "", "for", "in", "with", "on", "of", "using", "use", "plugin", "package", "library", "module", "the",
+            "this", "to", "from", "if",
+        ];
+        if !own.contains(&last) || before.ends_with('`') {
+            continue;
+        }
+        let written = (1..=2).find_map(|at| found.get(at))?.as_str();
+        let mut parts = written.split('.').map_while(|part| part.parse::<u64>().ok());
+        let mut next = || parts.next().unwrap_or(0);
+        let version = semver::Version::new(next(), next(), next());
+        return Some(match at {
+            0 => Versions::Below(version),
+            1 => Versions::UpTo(version),
+            _ => Versions::From(version),
+        });
+    }
+    None
+}
+
 /// What a heading says about what stands under it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Section {
@@ -161,8 +221,12 @@ pub(super) enum Section {
     Setup,
     /// Anything else.
     Other,
-    /// Something that is no requirement of the package as it is: its history, its own development, another platform.
+    /// Something that is no requirement of the package as it is: its history, another platform.
     Elsewhere,
+    /// Something beside the package, such as its own development: what is said below it of setting up counts all the same.
+    Aside,
+    /// The description of functions, options and values: what stands there is needed by those who use them.
+    Reference,
     /// An extension or a second app with a property list of its own.
     Extension,
 }
@@ -178,10 +242,24 @@ pub(super) fn section(heading: &str) -> Section {
         })
     };
     let ours = words.iter().any(|word| matches!(*word, "android" | "ios"));
+    // The name of a function: `getRing()`, or one word with a capital inside.
+    let heading = heading.trim();
+    let level = words.windows(2).any(
+        |pair| matches!(pair, [one, other] if *one == "api" && other.starts_with(|first: char| first.is_ascii_digit())),
+    );
+    let function = heading.contains("()")
+        || heading.ends_with(')') && !heading.contains(' ')
+        || !heading.contains(' ')
+            && heading.starts_with(|first: char| first.is_lowercase())
+            && heading.contains(|letter: char| letter.is_uppercase());
     if any(NoteWords::ExtensionHeading) {
         Section::Extension
     } else if any(NoteWords::ElsewhereHeading) && !ours {
         Section::Elsewhere
+    } else if any(NoteWords::AsideHeading) && !ours {
+        Section::Aside
+    } else if !ours && !level && (function || any(NoteWords::ReferenceHeading) && !any(NoteWords::SetupHeading)) {
+        Section::Reference
     } else if any(NoteWords::SetupHeading) || ours {
         Section::Setup
     } else {

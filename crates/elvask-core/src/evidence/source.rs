@@ -3,16 +3,21 @@
 //! All symbols of all languages are one automaton; a file is gone through once. Only where something is found are comments,
 //! strings and compile conditions looked at, so that most files cost no more than reading their bytes.
 
+pub(crate) mod around;
+
 use std::borrow::Cow;
+use std::cell::RefCell;
 use std::sync::OnceLock;
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
 use elvask_platform::native::{Clue, Family, Symbol, symbols};
 use elvask_platform::{android, ios};
 
+use self::around::{Asking, asking, calls_around, declares, function_around, is_declaration, is_name, is_own_call};
 use super::Learned;
 use super::gather::Found;
 use super::lexer::{Compiled, Conditions, Stretch, Stretches, Style, conditions, stretches};
+use super::shown::{Part, Shown, Use, Within};
 use crate::conditions::Range;
 use crate::needs::need_from;
 use crate::requirement::{Citation, EvidenceKind, Need, Strength, When};
@@ -28,6 +33,12 @@ const PERMISSION_CLASS: &str = "Manifest.permission.";
 
 /// How the platform's own permissions start.
 const PERMISSION_PREFIX: &str = android::PERMISSION_PREFIX;
+
+/// How far before a key the call stands that looks for it in the app's own list, in bytes.
+const LOOK_UP: usize = 60;
+
+/// How many letters keys have in common that are about the same thing: `NSLocation`, `NSCalendar`.
+const FAMILY: usize = 9;
 
 /// How a key that holds a purpose ends.
 const USAGE_ENDING: &str = "UsageDescription";
@@ -81,8 +92,9 @@ fn automaton() -> Option<&'static Automaton> {
     AUTOMATON.get_or_init(build).as_ref()
 }
 
-/// Reads one source file.
-pub(super) fn read(bytes: &[u8], shown: &str, family: Family, found: &mut Found) {
+/// Reads one source file into `found`, which holds nothing else; `pod` is the part of the package that it is compiled with,
+/// where that is not a part of every app.
+pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>, found: &mut Found) {
     let Some(automaton) = automaton() else { return };
     // Most files use nothing of all this, and need not even be text for that to be seen.
     if !automaton.search.is_match(bytes) {
@@ -99,12 +111,12 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, found: &mut Found)
         }
     };
     let nests = shown.ends_with(".swift") || shown.ends_with(".kt");
-    let stretches = stretches(&text, Style { nests, single_quotes: false });
+    let stretches = stretches(&text, Style { nests, ..Style::default() });
     let compiled = match family {
         Family::Apple => conditions(&text, &stretches),
         Family::Jvm => Conditions::default(),
     };
-    let file = Source { text: &text, shown, family, stretches, compiled };
+    let file = Source { text: &text, shown, family, pod, stretches, compiled, asked: RefCell::default() };
     for (pattern, start, end) in positions {
         match automaton.patterns.get(pattern) {
             Some(Pattern::Symbols(symbols)) => file.symbols(symbols, start, end, found),
@@ -114,18 +126,28 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, found: &mut Found)
             None => {}
         }
     }
+    file.weigh(found);
+}
+
+/// What the code of a file does with the names of permissions and keys.
+#[derive(Default)]
+struct Asked {
+    /// Permissions that it looks at before it uses them.
+    checked: Vec<String>,
+    /// Permissions that it asks the person for.
+    requested: Vec<String>,
+    /// Keys that it looks for in the app's own list.
+    looked_up: Vec<&'static str>,
 }
 
 struct Source<'t> {
     text: &'t str,
     shown: &'t str,
     family: Family,
+    pod: Option<&'t str>,
     stretches: Stretches,
     compiled: Conditions,
-}
-
-fn is_name(letter: u8) -> bool {
-    letter.is_ascii_alphanumeric() || letter == b'_' || letter >= 0x80
+    asked: RefCell<Asked>,
 }
 
 impl Source<'_> {
@@ -184,7 +206,79 @@ impl Source<'_> {
     fn has(&self, clue: Clue, statement: &str) -> bool {
         match clue {
             Clue::Follows(word) => statement.contains(word),
-            Clue::InFile(word) => self.text.match_indices(word).any(|(at, _)| self.stretches.at(at).is_none()),
+            Clue::InFile(word) => self.is_in_file(word),
+        }
+    }
+
+    /// Says whether a clue stands in the code as a whole word; a star at either end stands for the rest of one.
+    fn is_in_file(&self, word: &str) -> bool {
+        let (opens, word) = word.strip_prefix('*').map_or((false, word), |word| (true, word));
+        let (goes_on, word) = word.strip_suffix('*').map_or((false, word), |word| (true, word));
+        let bytes = word.as_bytes();
+        let (first, last) =
+            (bytes.first().is_some_and(|one| is_name(*one)), bytes.last().is_some_and(|one| is_name(*one)));
+        self.text.match_indices(word).any(|(at, _)| {
+            let before = at.checked_sub(1).is_some_and(|before| is_name(self.byte(before)));
+            let after = is_name(self.byte(at + word.len()));
+            (!first || opens || !before) && (!last || goes_on || !after) && self.stretches.at(at).is_none()
+        })
+    }
+
+    /// Says whether the argument behind a symbol is a variable, while the value that is meant stands elsewhere in the file.
+    fn may_have(&self, clues: &[Clue], symbol: &str, statement: &str) -> bool {
+        let argument = statement.get(symbol.len()..).unwrap_or_default().trim_start_matches(['(', ':']);
+        let end = argument.find(|sign: char| !sign.is_alphanumeric() && sign != '_').unwrap_or(argument.len());
+        let name = argument.get(..end).unwrap_or_default();
+        // In Objective-C the next part of the name follows at once, as the space between is gone.
+        let variable = name.starts_with(|first: char| first.is_lowercase()) && argument.len() > end;
+        variable
+            && clues.iter().any(|clue| match clue {
+                Clue::Follows(word) => {
+                    word.starts_with(|first: char| first == '.' || first.is_uppercase()) && self.is_in_file(word)
+                }
+                Clue::InFile(_) => false,
+            })
+    }
+
+    fn part(&self, at: usize) -> Part {
+        let (folder, name) = self.shown.rsplit_once('/').unwrap_or(("", self.shown));
+        let file = name.split('.').next().unwrap_or(name).to_owned();
+        let folder = folder.rsplit('/').next().unwrap_or_default().to_owned();
+        Part { file, folder, function: function_around(self.text, at).map(str::to_owned) }
+    }
+
+    fn within(&self, at: usize) -> Within {
+        match (self.pod, self.compiled.chosen(at)) {
+            (Some(pod), _) => Within::Pod(pod.to_owned()),
+            (None, Some(condition)) => Within::Condition(condition.to_owned()),
+            (None, None) => Within::Package,
+        }
+    }
+
+    fn shown(&self, how: Use, at: usize) -> Shown {
+        Shown::in_code(how, self.part(at), self.within(at))
+    }
+
+    /// Weighs what was found by what else the file does: what it looks at first it can do without, and what it asks the
+    /// person for it cannot. Keys that it looks for one after the other are alternatives.
+    fn weigh(&self, found: &mut Found) {
+        let asked = self.asked.borrow();
+        let stem = self.shown.rsplit('/').next().unwrap_or_default();
+        for learned in found.each_mut() {
+            let name = learned.name.as_str();
+            let checked = asked.checked.iter().any(|one| one == name);
+            let requested = asked.requested.iter().any(|one| one == name);
+            for occurrence in &mut learned.shown.code {
+                match occurrence.how {
+                    Use::Called | Use::Likely if checked && !requested => occurrence.how = Use::Guarded,
+                    _ => {}
+                }
+            }
+            let family = |key: &str| key.get(..key.len().min(FAMILY)).unwrap_or_default().to_owned();
+            let of_family = asked.looked_up.iter().filter(|key| family(key) == family(name)).count();
+            if learned.one_of.is_none() && of_family > 1 && asked.looked_up.contains(&name) {
+                learned.one_of = Some(format!("{stem} {}", family(name)));
+            }
         }
     }
 
@@ -197,22 +291,35 @@ impl Source<'_> {
             return;
         }
         let mut statement = None;
+        let name = self.text.get(start..end).unwrap_or_default();
+        let verb = name.starts_with(|first: char| first.is_lowercase()) && name.bytes().all(is_name);
+        if verb && (is_declaration(self.text, start, end) || is_own_call(self.text, start) && declares(self.text, name))
+        {
+            return;
+        }
         for symbol in symbols.iter().filter(|symbol| symbol.family == self.family) {
             if !self.is_whole(start, end, symbol.open) {
                 continue;
             }
+            let mut unsure = false;
             if !symbol.with.is_empty() || !symbol.without.is_empty() {
                 let statement: &str = statement.get_or_insert_with(|| self.statement(start, end));
                 let with = symbol.with.is_empty() || symbol.with.iter().any(|clue| self.has(*clue, statement));
-                if !with || symbol.without.iter().any(|clue| self.has(*clue, statement)) {
+                if symbol.without.iter().any(|clue| self.has(*clue, statement)) {
                     continue;
                 }
+                if !with {
+                    if !self.may_have(&symbol.with, symbol.text, statement) {
+                        continue;
+                    }
+                    unsure = true;
+                }
             }
-            let strength = match symbol.strength {
-                _ if compiled == Compiled::Chosen => Strength::Optional,
-                "certain" => Strength::Certain,
-                "likely" => Strength::Likely,
-                _ => Strength::Optional,
+            let (strength, how) = match symbol.strength {
+                _ if self.pod.is_some() || compiled == Compiled::Chosen => (Strength::Optional, Use::Called),
+                "certain" if !unsure => (Strength::Certain, Use::Called),
+                "certain" | "likely" => (Strength::Likely, Use::Likely),
+                _ => (Strength::Optional, Use::Guarded),
             };
             let when = When {
                 target_level: symbol.target_from.map(Range::at_least),
@@ -226,6 +333,7 @@ impl Source<'_> {
                 one_of: symbol.one_of.map(str::to_owned),
                 when,
                 brought: false,
+                shown: self.shown(how, start),
                 citations: vec![self.citation(start)],
             });
         }
@@ -260,6 +368,17 @@ impl Source<'_> {
     fn permission(&self, name: &str, at: usize, found: &mut Found) {
         let Some(known) = android::permission(name) else { return };
         let cap = android::succession(name).map(|successor| successor.cap);
+        let how = match calls_around(self.text, at).into_iter().find_map(asking) {
+            Some(Asking::Checks) => {
+                self.asked.borrow_mut().checked.push(known.name.to_owned());
+                return;
+            }
+            Some(Asking::Requests) => {
+                self.asked.borrow_mut().requested.push(known.name.to_owned());
+                Use::Called
+            }
+            None => Use::Named,
+        };
         found.named(Learned {
             name: known.name.to_owned(),
             need: Need::Permission { max_level: cap },
@@ -267,6 +386,7 @@ impl Source<'_> {
             one_of: None,
             when: from_its_first_level(known.first_level),
             brought: false,
+            shown: self.shown(how, at),
             citations: vec![self.citation(at)],
         });
     }
@@ -281,7 +401,11 @@ impl Source<'_> {
         let first = before.rfind(|letter: char| !letter.is_ascii_alphanumeric()).map_or(0, |at| at + 1);
         let key = format!("{}{}", before.get(first..).unwrap_or_default(), self.rest_of_key(end));
         let Some(known) = ios::usage_key(&key).filter(|known| known.is_for_ios()) else { return };
-        let chosen = self.compiled.at(start) == Compiled::Chosen;
+        let chosen = self.pod.is_some() || self.compiled.at(start) == Compiled::Chosen;
+        let line = before.get(first.saturating_sub(LOOK_UP)..first).unwrap_or_default();
+        if line.to_lowercase().contains("infodictionary") {
+            self.asked.borrow_mut().looked_up.push(known.key);
+        }
         found.named(Learned {
             name: known.key.to_owned(),
             need: Need::Usage,
@@ -289,6 +413,7 @@ impl Source<'_> {
             one_of: None,
             when: When { ios_version: known.until.map(Range::below), ..When::default() },
             brought: false,
+            shown: self.shown(Use::Named, start),
             citations: vec![self.citation(first)],
         });
     }

@@ -42,6 +42,10 @@ pub(super) enum Role {
     Archive,
     /// A privacy manifest.
     Privacy,
+    /// A script that changes an app's files for another tool.
+    AppScript,
+    /// What the package tells the linker of its runtime.
+    ModuleConfig,
 }
 
 /// A file of a package.
@@ -57,6 +61,8 @@ pub(super) struct PackageFile {
 #[derive(Debug, Default)]
 pub(super) struct Tree {
     pub(super) files: Vec<PackageFile>,
+    /// The files and folders with native code that is compiled already, from the package's folder.
+    pub(super) binaries: Vec<String>,
     /// Whether there was more than is looked at.
     pub(super) cut: bool,
 }
@@ -148,9 +154,14 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
             let inside = if shown.is_empty() { entry.name.clone() } else { format!("{shown}/{}", entry.name) };
             match entry.kind {
                 FileKind::Folder if depth >= MAX_DEPTH => tree.cut = true,
+                FileKind::Folder if is_compiled_folder(&entry.name) => tree.binaries.push(inside),
                 FileKind::Folder if is_entered(&entry.name, &shown) => open.push((path, inside, depth + 1)),
                 FileKind::Folder => {}
                 FileKind::File => {
+                    if is_compiled_file(&entry.name) {
+                        tree.binaries.push(inside);
+                        continue;
+                    }
                     let role = role_of(&entry.name, &inside, depth);
                     tree.files.extend(role.map(|role| PackageFile { path, shown: inside, role }));
                 }
@@ -163,6 +174,40 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
     tree
 }
 
+/// Says whether a folder is a library or framework that is compiled already.
+fn is_compiled_folder(name: &str) -> bool {
+    name.ends_with(".framework") || name.ends_with(".xcframework")
+}
+
+/// Says whether a file is a library that is compiled already. The build tool's own wrapper is none of the package.
+fn is_compiled_file(name: &str) -> bool {
+    let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending);
+    matches!(ending, "jar" | "a" | "so") && name != "gradle-wrapper.jar"
+}
+
+/// Words in the names of notes at the top of a package that tell how to set it up.
+const SETUP_NOTES: [&str; 16] = [
+    "readme",
+    "install",
+    "setup",
+    "set-up",
+    "usage",
+    "guide",
+    "android",
+    "ios",
+    "permission",
+    "config",
+    "start",
+    "doc",
+    "api",
+    "link",
+    "integrat",
+    "platform",
+];
+
+/// Words in the names of notes that are written for machines.
+const NOTES_FOR_MACHINES: [&str; 5] = ["agent", "assistant", "llms", "prompt", "skill"];
+
 fn is_entered(name: &str, around: &str) -> bool {
     // Below the root of a source tree, folders are parts of package names, and `example` is a usual one.
     if around.split('/').any(|part| matches!(part, "java" | "kotlin")) {
@@ -170,6 +215,10 @@ fn is_entered(name: &str, around: &str) -> bool {
     }
     let lower = name.to_lowercase();
     let lower = lower.as_str();
+    // Scripts for another tool come translated.
+    if around == "plugin" && lower == "build" {
+        return true;
+    }
     let endings = [
         "tests",
         "uitests",
@@ -201,12 +250,16 @@ fn role_of(name: &str, shown: &str, depth: usize) -> Option<Role> {
         "kts" if stem.ends_with(".gradle") => Role::Gradle,
         "properties" if stem == "gradle" => Role::Properties,
         "json" if name == "package.json" && depth == 0 => Role::PackageJson,
+        "json" if depth == 0 && name.ends_with("module.config.json") => Role::ModuleConfig,
+        "js" | "cjs" if name.starts_with("app.plugin.") && depth == 0 => Role::AppScript,
+        "js" | "cjs" if shown.starts_with("plugin/") => Role::AppScript,
         "podspec" => Role::Podspec,
         "aar" => Role::Archive,
         "xcprivacy" => Role::Privacy,
         "md" | "markdown" | "mdx" => {
             let lower = stem.to_lowercase();
-            let other = OTHER_NOTES.iter().any(|word| lower.contains(word));
+            let other = OTHER_NOTES.iter().chain(&NOTES_FOR_MACHINES).any(|word| lower.contains(word))
+                || depth == 0 && !SETUP_NOTES.iter().any(|word| lower.contains(word));
             let place = shown.to_lowercase();
             let docs = depth == 0
                 || place.starts_with("doc")

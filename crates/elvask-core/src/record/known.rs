@@ -7,6 +7,8 @@ use super::CitationRecord;
 use crate::app::SheetOrigin;
 use crate::evidence::Doubtful;
 use crate::known::{Known, KnownRequirement};
+use crate::level::Level;
+use crate::reach::Reach;
 use crate::requirement::{Strength, When};
 
 /// One thing that a plugin requires.
@@ -35,6 +37,15 @@ pub struct RequirementRecord {
     pub reason: Option<String>,
     /// The package's own manifest declares it.
     pub merged_in: bool,
+    /// How it comes to the app; absent where a package is looked at by itself.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reach: Option<Reach>,
+    /// Why it is taken to be so.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub because: Option<String>,
+    /// How bad it is when the app does not declare it; absent where nothing is said of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub level: Option<Level>,
     /// The lines that show it.
     pub evidence: Vec<CitationRecord>,
 }
@@ -52,6 +63,9 @@ impl RequirementRecord {
             when: when(&known.when),
             reason: known.reason.clone(),
             merged_in: known.brought,
+            reach: known.judged.as_ref().map(|judged| judged.reached.reach),
+            because: known.judged.as_ref().map(|judged| judged.reached.because.clone()).filter(|why| !why.is_empty()),
+            level: known.judged.as_ref().and_then(|judged| judged.level).filter(|_| !known.brought),
             evidence: known.citations.iter().map(CitationRecord::of).collect(),
         }
     }

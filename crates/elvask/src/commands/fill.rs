@@ -2,7 +2,7 @@
 
 use elvask_core::app::App;
 use elvask_core::check::check_texts;
-use elvask_core::fill::{FillError, Outcome as Filled, fill, wants};
+use elvask_core::fill::{FillError, Outcome as Filled, fill, is_picked, wants};
 use elvask_core::finding::{Finding, Level, Want};
 use elvask_core::needs::Settings;
 use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
@@ -22,6 +22,8 @@ use crate::render::{clean, count, snippet};
 pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     let app = load(&options.app, output)?;
     let mut settings = settings(options.release);
+    settings.only.clone_from(&options.only);
+    check_only(&app, &settings)?;
     given(&options.given, &app, &mut settings)?;
     let human = options.app.format == Format::Human;
     let asking = human && can_ask() && !options.yes && !options.dry_run;
@@ -53,6 +55,27 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     }
     let left = filled.left.count(Level::Error) > 0 || !filled.wants().is_empty();
     Ok(if left { Outcome::Found } else { Outcome::Clean })
+}
+
+/// Refuses a rule or subject of which nothing is found.
+fn check_only(app: &App, settings: &Settings) -> Result<(), Failure> {
+    if settings.only.is_empty() {
+        return Ok(());
+    }
+    let report = elvask_core::check::check(app, settings);
+    for word in &settings.only {
+        let named = std::slice::from_ref(word);
+        if !report.findings.iter().any(|finding| is_picked(named, finding)) {
+            let known = report.findings.iter().flat_map(|finding| [finding.rule.id, finding.subject.as_str()]);
+            let failure =
+                Failure::new(format!("--only {word}: nothing is found by a rule or about a subject of that name"));
+            return Err(match nearest(word, known) {
+                Some(meant) => failure.hint(format!("did you mean `{meant}`?")),
+                None => failure.hint("`elvask check` lists what is found, with the rule in square brackets"),
+            });
+        }
+    }
+    Ok(())
 }
 
 /// Plans the mending; `None` where something cannot be read, which is then told.

@@ -113,7 +113,7 @@ fn counts(known: &Known) -> String {
 /// What a word on the command line means: a plugin of the app around, or the folder of a package.
 enum Meant {
     Plugin(Box<App>, usize),
-    Package { name: String, version: Option<String>, evidence: Evidence },
+    Package { name: String, version: Option<String>, evidence: Box<Evidence> },
 }
 
 fn find(word: &str, options: &AppOptions, output: &Output) -> Result<Meant, Failure> {
@@ -150,7 +150,7 @@ fn package_at(root: &Path) -> Meant {
     let described = elvask_core::discover::describe_package(&Disk, root);
     let folder = root.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let (name, version) = described.unwrap_or((folder, None));
-    Meant::Package { name, version, evidence }
+    Meant::Package { name, version, evidence: Box::new(evidence) }
 }
 
 fn known_of(meant: &Meant) -> Known {
@@ -237,6 +237,15 @@ fn requirement(known: &KnownRequirement, out: &mut String) {
     if let Some(reason) = &known.reason {
         out.push_str(&format!("            {}\n", clean(reason)));
     }
+    if let Some(judged) = known.judged.as_ref().filter(|judged| !judged.reached.because.is_empty()) {
+        let level = match judged.level.filter(|_| !known.brought) {
+            Some(level) => format!("{} if absent", level.id()),
+            None if known.brought => "nothing to declare".to_owned(),
+            None => "not told".to_owned(),
+        };
+        let line = format!("{}: {} ({level})", judged.reached.reach.id(), judged.reached.because);
+        out.push_str(&format!("            {}\n", clean(&line)));
+    }
     citations(&known.citations, out);
 }
 
@@ -257,7 +266,7 @@ fn draft(options: &SheetDraft, output: &Output) -> Done {
             let evidence = plugin.evidence.as_deref().cloned().unwrap_or_default();
             (plugin.name.clone(), plugin.version.clone(), plugin.platforms.clone(), evidence)
         }
-        (Ok(Meant::Package { name, version, evidence }), _) => (name, version, Vec::new(), evidence),
+        (Ok(Meant::Package { name, version, evidence }), _) => (name, version, Vec::new(), *evidence),
         // Notes alone are enough to draft a sheet for a package that is not here.
         (Err(_), Some(_)) => (options.package.clone(), None, Vec::new(), Evidence::default()),
         (Err(failure), None) => return Err(failure),

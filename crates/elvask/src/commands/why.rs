@@ -3,6 +3,7 @@
 use elvask_core::Platform;
 use elvask_core::app::{App, Look};
 use elvask_core::check::{Context, check};
+use elvask_core::reach::Reach;
 use elvask_core::record::{FORMAT, WhyRecord};
 use elvask_core::source::{Place, Sources};
 use elvask_core::surface::Surface;
@@ -103,11 +104,13 @@ fn human(sources: &Sources, answer: &Answer) -> String {
     if answer.needed_by.is_empty() {
         out.push_str("  no plugin needs it\n");
     }
-    for (needed, strength) in &answer.needed_by {
+    for (needed, strength, unreached) in &answer.needed_by {
         let version = needed.version.as_deref().map(|version| format!(" {version}")).unwrap_or_default();
         let through = needed.capability.map(|name| format!(", as part of `{name}`")).unwrap_or_default();
         let sure = match strength {
             _ if needed.brought => "brings it in",
+            _ if needed.reached.reach == Reach::Out => "could need it and is no part of the app",
+            _ if *unreached => "could need it",
             elvask_core::requirement::Strength::Certain => "needs it",
             elvask_core::requirement::Strength::Likely => "probably needs it",
             elvask_core::requirement::Strength::Optional => "has a use for it",
@@ -117,6 +120,9 @@ fn human(sources: &Sources, answer: &Answer) -> String {
             out.push_str(&clean(&format!(": {reason}")));
         }
         out.push('\n');
+        if !needed.reached.because.is_empty() {
+            out.push_str(&clean(&format!("    {}: {}\n", needed.reached.reach.id(), needed.reached.because)));
+        }
         for citation in &needed.learnt {
             let at = format!("{}:{}:{}", citation.file, citation.line, citation.column);
             out.push_str(&clean(&format!("    learnt from {}, {at}\n", citation.kind.title())));

@@ -40,6 +40,9 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
         let path = clean(&citation.file).into_owned();
         group = group.element(Snippet::source(line.as_str()).line_start(citation.line).path(path).annotation(mark));
     }
+    for reason in reasons(finding) {
+        group = group.element(Mark::NOTE.with_name("because").message(folded(&reason)));
+    }
     if finding.needed_by.len() > MAX_SHOWN {
         let others: Vec<_> = finding.needed_by.iter().skip(MAX_SHOWN).map(|needed| needed.plugin.as_str()).collect();
         let message = format!("also needed by {}", others.join(", "));
@@ -50,11 +53,37 @@ pub(crate) fn finding(sources: &Sources, finding: &Finding) -> String {
     }
     group = group.element(Mark::NOTE.with_name("if it stays").message(folded(&finding.effect)));
     let mut report = vec![group];
-    report.extend(remedy(sources, &finding.remedy));
+    report.extend(remedy(sources, finding));
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii).term_width(width());
     let mut text = renderer.render(&report);
     text.push('\n');
     text
+}
+
+/// Says how what is needed comes to this app, each reason once, with the plugin where there are several.
+fn reasons(finding: &Finding) -> Vec<String> {
+    let mut out: Vec<String> = Vec::new();
+    for needed in finding.needed_by.iter().take(MAX_SHOWN).filter(|needed| !needed.reached.because.is_empty()) {
+        let because = &needed.reached.because;
+        let line = match finding.needed_by.len() {
+            1 => because.clone(),
+            _ => format!("{}: {because}", needed.plugin),
+        };
+        if !out.contains(&line) {
+            out.push(line);
+        }
+    }
+    out
+}
+
+/// Returns the command that writes what mends a finding: a note is written only where it is named.
+fn command(finding: &Finding) -> String {
+    if finding.level > Level::Note {
+        return "elvask fill".to_owned();
+    }
+    let plain = |letter: char| letter.is_alphanumeric() || matches!(letter, '.' | '_' | '-' | ':' | '/');
+    let subject = if finding.subject.chars().all(plain) { finding.subject.as_str() } else { finding.rule.id };
+    format!("elvask fill --only {}", clean(subject))
 }
 
 /// How much of a line that is long gets a mark, in bytes.
@@ -102,10 +131,11 @@ fn who(needed: &NeededBy) -> String {
 }
 
 /// Returns what mends a finding, as a section of its own.
-fn remedy<'s>(sources: &'s Sources, remedy: &Remedy) -> Vec<Group<'s>> {
-    match remedy {
+fn remedy<'s>(sources: &'s Sources, finding: &Finding) -> Vec<Group<'s>> {
+    let command = command(finding);
+    match &finding.remedy {
         Remedy::Edit { title, edits, .. } => {
-            let title = format!("`elvask fill` writes this: {}", clean(title));
+            let title = format!("`{command}` writes this: {}", clean(title));
             let mut group = Group::with_title(Mark::HELP.with_name("remedy").secondary_title(title));
             for (file, edits) in edits {
                 group = group.element(patched(sources, *file, edits));
@@ -114,9 +144,9 @@ fn remedy<'s>(sources: &'s Sources, remedy: &Remedy) -> Vec<Group<'s>> {
         }
         Remedy::Answer { wants, lines } => {
             let title = match wants.first() {
-                Some(Want::Purpose { .. }) => "`elvask fill` writes this, in your words:",
-                Some(Want::Consent { .. }) => "`elvask fill` writes this only if you agree to it:",
-                _ => "`elvask fill` writes this, with your value:",
+                Some(Want::Purpose { .. }) => format!("`{command}` writes this, in your words:"),
+                Some(Want::Consent { .. }) => format!("`{command}` writes this only if you agree to it:"),
+                _ => format!("`{command}` writes this, with your value:"),
             };
             let mut group = Group::with_title(Mark::HELP.with_name("remedy").secondary_title(title))
                 .element(Mark::NOTE.no_name().message(clean(lines).into_owned()));

@@ -51,7 +51,7 @@ impl Rule for ComponentAttribute {
                             let lines = format!("android:{attribute}=\"…\"");
                             out.push(
                                 Finding::new(&ABOUT, group.name, manifest.value_place(element, attribute), message)
-                                    .level(Level::of_strength(requirement.strength))
+                                    .level(requirement.level())
                                     .needed_by(context.app, together.iter().copied())
                                     .mend(Remedy::Answer { wants, lines }),
                             );
@@ -69,7 +69,7 @@ impl Rule for ComponentAttribute {
                 }
                 let finding = |place, message: String| {
                     Finding::new(&ABOUT, group.name, place, message)
-                        .level(Level::of_strength(requirement.strength))
+                        .level(requirement.level())
                         .needed_by(context.app, together.iter().copied())
                         .in_variants(lacking.clone())
                 };

@@ -56,7 +56,7 @@ impl Rule for ComponentMissing {
             };
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .in_variants(lacking)
                     .mend(remedy),

@@ -50,7 +50,7 @@ impl Rule for FeatureMissing {
             let edits = plan::insert(manifest.root, permission_slot(manifest), &[fragment]);
             let who = who_needs(context, group.requirements);
             let message = format!("`{}` is not named{}, and {who} it", group.name, only_in(context, &lacking));
-            let level = Level::of_strength(group.strength()).min(Level::Warning);
+            let level = group.level().min(Level::Warning);
             out.push(
                 Finding::new(&ABOUT, group.name, manifest.tag(manifest.root), message)
                     .level(level)

@@ -72,7 +72,7 @@ impl Rule for FilterMissing {
                 let Some((place, remedy)) = planned else { continue };
                 out.push(
                     Finding::new(&ABOUT, group.name, place, message)
-                        .level(Level::of_strength(requirement.strength))
+                        .level(requirement.level())
                         .needed_by(context.app, together)
                         .in_variants(lacking)
                         .mend(remedy),

@@ -2,7 +2,7 @@
 
 use elvask_markup::Edit;
 use elvask_markup::xml::plan::{line_indent, newline_at};
-use elvask_platform::Platform;
+use elvask_platform::{Platform, gradle};
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
@@ -56,7 +56,7 @@ impl Rule for GradleMissing {
             let (place, remedy) = planned(context, module, build, group.name, *file, line);
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );
@@ -87,8 +87,8 @@ fn is_there(context: &Context<'_>, module: &Module, name: &str, file: GradleFile
             stated || classpath && written_around(context, name)
         }
         GradleLine::Repository => {
-            let plain = |address: &str| address.trim_end_matches('/').to_owned();
-            module.repositories.iter().any(|(address, _)| plain(address) == plain(name))
+            let place = gradle::repository_place(name);
+            module.repositories.iter().any(|(address, _)| gradle::repository_place(address) == place)
         }
         GradleLine::KeepRule => {
             let squeezed = |text: &str| text.split_whitespace().collect::<String>();

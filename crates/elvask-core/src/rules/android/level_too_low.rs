@@ -42,12 +42,12 @@ impl Rule for LevelTooLow {
             let above: Vec<_> = needed.filter(|(needed, _)| *needed > level).collect();
             let Some(highest) = above.iter().map(|(needed, _)| *needed).max() else { continue };
             let requirements: Vec<&Requirement> = above.iter().map(|(_, one)| *one).collect();
-            let strength = requirements.iter().map(|one| one.strength).min().unwrap_or(Strength::Optional);
+            let worst = requirements.iter().map(|one| one.level()).max().unwrap_or(Level::Note);
             // A package that takes the app's own level where there is one states only what it falls back to.
             let follows = |one: &&Requirement| {
                 one.strength == Strength::Likely && matches!(one.learnt.first(), Some(Learnt::Found(_)))
             };
-            let level_of = if requirements.iter().all(follows) { Level::Note } else { Level::of_strength(strength) };
+            let level_of = if requirements.iter().all(follows) { Level::Note } else { worst };
             let text = context.app.sources.text_at(place);
             let number = text.trim_matches(['"', '\'']);
             // The build is not read anew once the number has been raised.

@@ -50,7 +50,7 @@ impl Rule for MetaDataMissing {
                 format!("the meta-data `{}` is not declared{}, and {who} it", group.name, only_in(context, &lacking));
             let place = manifest.tag(element.or(manifest.application).unwrap_or(manifest.root));
             let finding = Finding::new(&ABOUT, group.name, place, message)
-                .level(Level::of_strength(group.strength()))
+                .level(group.level())
                 .needed_by(context.app, group.requirements)
                 .in_variants(lacking);
             let Some(element) = element else {

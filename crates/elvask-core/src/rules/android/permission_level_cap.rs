@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Requirement, Strength};
+use crate::requirement::{Kind, Requirement};
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
 use crate::rules::{About, Rule};
 use crate::surface::{ANDROID, ManifestView};
@@ -57,7 +57,7 @@ impl Rule for PermissionLevelCap {
                     };
                     let requirements: Vec<_> =
                         needed.iter().flat_map(|group| group.requirements).filter(wider).collect();
-                    let strength = requirements.iter().map(|one| one.strength).min().unwrap_or(Strength::Optional);
+                    let worst = requirements.iter().map(|one| one.level()).max().unwrap_or(Level::Note);
                     let who = who_needs(context, requirements.iter().copied());
                     let (until, title, edit) = match wanted {
                         Some(level) => (
@@ -75,7 +75,7 @@ impl Rule for PermissionLevelCap {
                     };
                     out.push(
                         finding(format!("{name} ends at level {cap}, and {who} it {until}"))
-                            .level(Level::of_strength(strength))
+                            .level(worst)
                             .needed_by(context.app, requirements)
                             .mend(manifest_edit(title, manifest, vec![edit])),
                     );

@@ -36,7 +36,7 @@ impl Rule for PermissionMissing {
             if lacking.is_empty() || context.manifests.iter().any(|manifest| is_told_elsewhere(manifest, group.name)) {
                 continue;
             }
-            let level = Level::of_strength(group.strength());
+            let level = group.level();
             let cap = group.max_level();
             let name = short(group.name);
             let until = cap.map(|level| format!(" up to level {level}")).unwrap_or_default();

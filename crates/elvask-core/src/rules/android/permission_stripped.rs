@@ -53,7 +53,7 @@ impl Rule for PermissionStripped {
             );
             out.push(
                 Finding::new(&ABOUT, group.name, marker.unwrap_or(manifest.tag(permission.element)), message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .in_variants(lacking)
                     .mend(Remedy::Manual(steps)),

@@ -52,6 +52,10 @@ impl Rule for PermissionSuperseded {
                 format!("; {} take over and are not declared", absent.join(", "))
             };
             let edit = set_android(manifest, permission.element, "maxSdkVersion", &known.cap.to_string());
+            // Where nothing needs what takes over, the line does no harm.
+            let needed =
+                |next: &&&str| context.needs.group(Kind::Permission, next).is_some_and(|one| one.level() > Level::Note);
+            let level = if known.successors.iter().any(|next| needed(&next)) { Level::Warning } else { Level::Note };
             let finding = Finding::new(
                 &ABOUT,
                 permission.name.clone(),
@@ -59,7 +63,7 @@ impl Rule for PermissionSuperseded {
                 format!("{name} does nothing above level {}, and its declaration has no end{next}", known.cap),
             );
             let title = format!("end {name} at level {}: android:maxSdkVersion=\"{}\"", known.cap, known.cap);
-            out.push(finding.effect(known.effect).mend(manifest_edit(title, manifest, vec![edit])));
+            out.push(finding.level(level).effect(known.effect).mend(manifest_edit(title, manifest, vec![edit])));
         }
     }
 }
@@ -73,8 +77,10 @@ mod tests {
 
     #[test]
     fn an_endless_old_permission_is_given_its_end() {
-        let app = Fixture::android(STORAGE);
-        assert_eq!(app.found(ID), ["warning android.permission.WRITE_EXTERNAL_STORAGE 2:36"]);
+        let mut app = Fixture::android(STORAGE);
+        assert_eq!(app.found(ID), ["note android.permission.WRITE_EXTERNAL_STORAGE 2:36"], "it does no harm");
+        app.is_left_alone();
+        app.settings.only.push(ID.to_owned());
         app.mends_manifest(ID, &STORAGE.replace(" />", " android:maxSdkVersion=\"29\" />"));
         assert!(app.levels(21, 29).found(ID).is_empty(), "below the level where it ends");
     }
@@ -86,6 +92,8 @@ mod tests {
         );
         let message = &app.findings(ID)[0].message;
         assert!(message.ends_with("BLUETOOTH_CONNECT take over and are not declared"), "{message}");
+        let need = "android.permission = 'android.permission.BLUETOOTH_CONNECT'";
+        assert_eq!(app.needs("redshank_scan", need).found(ID), ["warning android.permission.BLUETOOTH_ADMIN 2:36"]);
     }
 
     #[test]

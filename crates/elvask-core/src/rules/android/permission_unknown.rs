@@ -37,6 +37,7 @@ impl Rule for PermissionUnknown {
             if !claims_the_platform(name)
                 || android::permission(name).is_some()
                 || manifest.defined.contains(&permission.name)
+                || is_defined_by_a_library(context, name)
             {
                 continue;
             }
@@ -63,6 +64,17 @@ impl Rule for PermissionUnknown {
             out.push(finding(message).needed_by(context.app, needed).mend(manifest_edit(title, manifest, vec![edit])));
         }
     }
+}
+
+/// Says whether a library of the app defines a permission.
+fn is_defined_by_a_library(context: &Context<'_>, name: &str) -> bool {
+    context.app.android.iter().flat_map(|android| &android.libraries).any(|library| {
+        library
+            .document
+            .root()
+            .children_named("permission")
+            .any(|defined| defined.value(ANDROID, "name").is_some_and(|known| known == name))
+    })
 }
 
 #[cfg(test)]

@@ -52,7 +52,7 @@ impl Rule for QueryMissing {
             let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .in_variants(lacking)
                     .mend(remedy),

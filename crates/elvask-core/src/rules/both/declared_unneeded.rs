@@ -8,6 +8,7 @@ use elvask_platform::{Platform, android, ios};
 use crate::check::Context;
 use crate::discover::Layout;
 use crate::finding::{Finding, Level, Remedy};
+use crate::reach::Reach;
 use crate::requirement::{Kind, Need};
 use crate::rules::{About, Rule};
 use crate::source::Place;
@@ -44,9 +45,9 @@ impl Rule for DeclaredUnneeded {
     }
 }
 
-/// Says whether some plugin, or the app's own code, needs a thing or brings it along.
+/// Says whether some plugin, or the app's own code, has a use for a thing.
 fn is_needed(context: &Context<'_>, kind: Kind, name: &str) -> bool {
-    !context.needs.known(kind, name).is_empty()
+    context.needs.has_a_use_for(kind, name)
 }
 
 fn finding(platform: Platform, subject: &str, place: Place, what: &str, edit: Edit) -> Finding {
@@ -122,6 +123,7 @@ fn queries(context: &Context<'_>, out: &mut Vec<Finding>) {
         .all()
         .iter()
         .chain(context.needs.brought())
+        .chain(context.needs.unreached().iter().filter(|one| one.reached.reach != Reach::Out))
         .filter_map(|one| match &one.need {
             Need::Query(query) => Some(query),
             _ => None,
@@ -148,10 +150,7 @@ fn queries(context: &Context<'_>, out: &mut Vec<Finding>) {
 fn property_list(context: &Context<'_>, out: &mut Vec<Finding>) {
     let Some(plist) = context.plist.filter(|plist| plist.list.is_xml()) else { return };
     for entry in plist.list.entries() {
-        if ios::usage_key(&entry.key).is_some()
-            && !is_needed(context, Kind::Usage, &entry.key)
-            && !is_older_form(context, &entry.key)
-        {
+        if ios::usage_key(&entry.key).is_some() && !is_purpose_needed(context, &entry.key) {
             let edit = plist_plan::remove_entry(plist.list, entry);
             out.push(finding(Platform::Ios, &entry.key, plist.key_place(entry), &entry.key, edit));
         }
@@ -164,7 +163,8 @@ fn property_list(context: &Context<'_>, out: &mut Vec<Finding>) {
         for value in values {
             let Some(name) = value.as_str() else { continue };
             let plain = crate::rules::ios::query_scheme_form::bare(name);
-            let schemes = context.needs.groups(kind).any(|group| group.name.eq_ignore_ascii_case(plain));
+            let schemes = context.needs.groups(kind).any(|group| group.name.eq_ignore_ascii_case(plain))
+                || is_needed(context, kind, plain);
             if schemes || is_needed(context, kind, name) {
                 continue;
             }
@@ -180,6 +180,11 @@ fn property_list(context: &Context<'_>, out: &mut Vec<Finding>) {
             out.push(finding(Platform::Ios, name, plist.at(value.span), &what, edit));
         }
     }
+}
+
+/// Says whether something has a use for a purpose, under its own key or an older or newer form of it.
+pub(in crate::rules) fn is_purpose_needed(context: &Context<'_>, key: &str) -> bool {
+    is_needed(context, Kind::Usage, key) || is_older_form(context, key)
 }
 
 /// Says whether a key is the older or newer form of one that is needed.

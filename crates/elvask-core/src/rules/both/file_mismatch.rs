@@ -52,7 +52,7 @@ impl Rule for FileMismatch {
             let place = crate::source::Place { file, span };
             let steps = format!("Get the file for `{id}` from the plugin's maker.");
             let mut finding = Finding::new(&ABOUT, group.name, place, message)
-                .level(Level::of_strength(group.strength()))
+                .level(group.level())
                 .needed_by(context.app, group.requirements)
                 .mend(Remedy::Manual(steps));
             finding.platform = Some(*platform);

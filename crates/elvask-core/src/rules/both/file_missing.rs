@@ -42,7 +42,7 @@ impl Rule for FileMissing {
             let message = format!("{shown} is not there, and {who} it in the {folder} project");
             let steps = format!("Get the file from the plugin's maker and put it at {shown}.");
             let mut finding = Finding::new(&ABOUT, group.name, place, message)
-                .level(Level::of_strength(group.strength()))
+                .level(group.level())
                 .needed_by(context.app, group.requirements)
                 .mend(Remedy::Manual(steps));
             finding.platform = Some(requirement.platform);

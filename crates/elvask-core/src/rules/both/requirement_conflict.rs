@@ -127,7 +127,7 @@ fn level_caps(context: &Context<'_>, out: &mut Vec<Finding>) {
         let declared = manifest.permissions.iter().find(|one| one.name == group.name);
         let at = declared.map_or(manifest.tag(manifest.root), |one| manifest.tag(one.element));
         let mut finding = Finding::new(&ABOUT, group.name, at, message)
-            .level(Level::of_strength(group.strength()))
+            .level(group.level())
             .effect("What needs the permission fails on devices above that level.")
             .needed_by(context.app, group.requirements)
             .related(place, "ended here")

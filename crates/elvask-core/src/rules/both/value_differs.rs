@@ -88,7 +88,7 @@ fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
             let edit = set_android(manifest, declared.element, attribute, wanted);
             let mut finding =
                 Finding::new(&ABOUT, group.name, manifest.value_place(declared.element, attribute), message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .effect("The plugin does not work as set up.")
                     .needed_by(context.app, group.requirements)
                     .mend(manifest_edit(format!("android:{attribute}=\"{wanted}\""), manifest, vec![edit]));

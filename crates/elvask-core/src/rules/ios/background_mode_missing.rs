@@ -49,7 +49,7 @@ impl Rule for BackgroundModeMissing {
             let message = format!("the app may not work on in the background as `{}`, and {who} it", group.name);
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );

@@ -65,7 +65,7 @@ impl Rule for BuildSetting {
                 .unwrap_or(Remedy::Manual(title));
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );

@@ -49,7 +49,7 @@ impl Rule for DomainMissing {
             let message = format!("the app does not claim `{}`, and {who} it", group.name);
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );

@@ -46,7 +46,7 @@ impl Rule for EntitlementMissing {
             let message = format!("the app is not entitled to `{}`{named}, and {who} it", group.name);
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );

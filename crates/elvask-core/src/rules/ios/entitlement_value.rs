@@ -78,7 +78,7 @@ impl Rule for EntitlementValue {
                     let message = format!("the entitlement `{}` lacks {wanted}, and {who} it", group.name);
                     out.push(
                         Finding::new(&ABOUT, group.name, at(place), message)
-                            .level(Level::of_strength(requirement.strength))
+                            .level(requirement.level())
                             .needed_by(context.app, [requirement])
                             .mend(remedy),
                     );

@@ -5,7 +5,7 @@ use elvask_platform::{Platform, Version};
 
 use crate::check::Context;
 use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need, Requirement, Strength};
+use crate::requirement::{Kind, Need, Requirement};
 use crate::rules::support::{set_setting, who_needs};
 use crate::rules::{About, Rule};
 
@@ -44,7 +44,7 @@ impl Rule for MinVersionTooLow {
             let above: Vec<&Requirement> =
                 group.requirements.iter().filter(|one| wanted(one).is_some_and(|wanted| wanted > version)).collect();
             let Some(highest) = above.iter().filter_map(|one| wanted(one)).max() else { continue };
-            let strength = above.iter().map(|one| one.strength).min().unwrap_or(Strength::Optional);
+            let worst = above.iter().map(|one| one.level()).max().unwrap_or(Level::Note);
             let most = above.iter().copied().filter(|one| wanted(one) == Some(highest));
             let who = who_needs(context, most);
             let message = format!("the app runs from iOS {version}, and {who} {highest}");
@@ -52,7 +52,7 @@ impl Rule for MinVersionTooLow {
             let remedy = raise(context, highest).unwrap_or(Remedy::Manual(steps));
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(strength))
+                    .level(worst)
                     .needed_by(context.app, above)
                     .mend(remedy),
             );

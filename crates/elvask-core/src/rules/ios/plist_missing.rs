@@ -58,9 +58,7 @@ fn check_one(
         if requirement_conflict::is_merged(group) { std::slice::from_ref(requirement) } else { group.requirements };
     let who = who_needs(context, behind);
     let finding = |message: String, place| {
-        Finding::new(&ABOUT, group.name, place, message)
-            .level(Level::of_strength(requirement.strength))
-            .needed_by(context.app, behind)
+        Finding::new(&ABOUT, group.name, place, message).level(requirement.level()).needed_by(context.app, behind)
     };
     let filled = context.fill_in_value(requirement, value);
     let Some(entry) = plist.entry(group.name) else {

@@ -103,7 +103,7 @@ fn needed_values(context: &Context<'_>, out: &mut Vec<Finding>) {
             };
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );

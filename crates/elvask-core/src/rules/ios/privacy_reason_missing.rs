@@ -67,7 +67,7 @@ impl Rule for PrivacyReasonMissing {
             );
             out.push(
                 Finding::new(&ABOUT, group.name, place.unwrap_or(plist.root_tag()), message)
-                    .level(Level::of_strength(group.strength()).min(Level::Warning))
+                    .level(group.level().min(Level::Warning))
                     .needed_by(context.app, group.requirements)
                     .mend(Remedy::Manual(steps)),
             );

@@ -49,7 +49,7 @@ impl Rule for PurposeMissing {
                 },
             };
             let mut finding = Finding::new(&ABOUT, group.name, plist.root_tag(), message)
-                .level(Level::of_strength(group.strength()))
+                .level(group.level())
                 .needed_by(context.app, group.requirements)
                 .mend(remedy);
             if let Some(known) = ios::usage_key(group.name) {

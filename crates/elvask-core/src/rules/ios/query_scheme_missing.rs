@@ -54,7 +54,7 @@ impl Rule for QuerySchemeMissing {
             let message = format!("the app may not ask about `{}:` links, and {who} to", group.name);
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );

@@ -55,7 +55,7 @@ impl Rule for UrlSchemeMissing {
             let message = format!("`{}:` links do not open the app, and {who} the scheme", group.name);
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
-                    .level(Level::of_strength(group.strength()))
+                    .level(group.level())
                     .needed_by(context.app, group.requirements)
                     .mend(remedy),
             );

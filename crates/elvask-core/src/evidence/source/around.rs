@@ -1,0 +1,221 @@
+//! What stands around a place in code: the call whose argument it is, the function that it is in, and whether the file
+//! declares a function of a name itself.
+
+/// How far back the call around an argument is looked for, in bytes.
+const MAX_CALL: usize = 600;
+
+/// How many lines back the function around a place is looked for.
+const MAX_LINES: usize = 160;
+
+/// Functions that only gather their arguments: the call around them is meant.
+const GATHERING: [&str; 12] = [
+    "asList",
+    "of",
+    "listOf",
+    "arrayOf",
+    "setOf",
+    "arrayListOf",
+    "mutableListOf",
+    "mutableSetOf",
+    "hashSetOf",
+    "Array",
+    "Set",
+    "map",
+];
+
+pub(super) fn is_name(letter: u8) -> bool {
+    letter.is_ascii_alphanumeric() || letter == b'_' || letter >= 0x80
+}
+
+/// What a call does with the name of a permission.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Asking {
+    /// It looks whether it is granted, or declared.
+    Checks,
+    /// It asks the person for it.
+    Requests,
+}
+
+/// Judges the name of a function that takes the name of a permission.
+pub(crate) fn asking(function: &str) -> Option<Asking> {
+    let lower = function.to_lowercase();
+    let any = |words: &[&str]| words.iter().any(|word| lower.contains(word));
+    if any(&["request", "askfor", "ask_for"]) || lower == "ask" {
+        Some(Asking::Requests)
+    } else if any(&["check", "granted", "contains", "declared", "equals", "indexof", "rationale", "status"])
+        || lower.starts_with("has")
+        || lower.starts_with("can")
+        || lower.starts_with("is")
+        || lower == "revoke"
+    {
+        Some(Asking::Checks)
+    } else {
+        None
+    }
+}
+
+/// Goes outwards through the calls around a place, innermost first, by their functions' names.
+pub(crate) fn calls_around(text: &str, at: usize) -> Vec<&str> {
+    let bytes = text.as_bytes();
+    let mut out = Vec::new();
+    let mut depth = 0_i32;
+    let mut here = at;
+    let least = at.saturating_sub(MAX_CALL);
+    while here > least {
+        here -= 1;
+        match bytes.get(here) {
+            Some(b')' | b']') => depth += 1,
+            Some(b'[') => depth -= i32::from(depth > 0),
+            Some(b'(') if depth > 0 => depth -= 1,
+            Some(b'(') => {
+                let name = name_before(text, here);
+                if !name.is_empty() && !GATHERING.contains(&name) {
+                    out.push(name);
+                }
+            }
+            Some(b';') if depth == 0 => break,
+            // The braces of an array are part of the call, those of a block are not.
+            Some(b'{') if depth == 0 => {
+                let before = text.get(..here).unwrap_or_default().trim_end();
+                if !before.ends_with([']', '(', ',', '=', '>']) {
+                    break;
+                }
+            }
+            _ => {}
+        }
+    }
+    out
+}
+
+/// Returns the name that ends before a byte, space and type arguments skipped.
+pub(crate) fn name_before(text: &str, at: usize) -> &str {
+    let before = text.get(..at).unwrap_or_default().trim_end();
+    let before = match before.strip_suffix('>') {
+        Some(inner) => inner.rfind('<').and_then(|open| inner.get(..open)).unwrap_or(before),
+        None => before,
+    };
+    let start = before.bytes().rposition(|byte| !is_name(byte)).map_or(0, |last| last + 1);
+    before.get(start..).unwrap_or_default()
+}
+
+/// Returns the name of the function that a place is in, by the nearest line above that starts one.
+pub(super) fn function_around(text: &str, at: usize) -> Option<&str> {
+    let before = text.get(..at)?;
+    before.lines().rev().take(MAX_LINES).find_map(declared_in)
+}
+
+/// Returns the name of the function that a line declares to the language or to scripts.
+fn declared_in(line: &str) -> Option<&str> {
+    let plain = line.trim();
+    let word = |rest: &'_ str| -> usize { rest.bytes().position(|byte| !is_name(byte)).unwrap_or(rest.len()) };
+    for keyword in ["fun ", "func "] {
+        let starts = plain.find(keyword).filter(|at| *at == 0 || plain.as_bytes().get(at - 1) == Some(&b' '));
+        if let Some(start) = starts {
+            let rest = plain.get(start + keyword.len()..)?.trim_start();
+            return rest.get(..word(rest)).filter(|name| !name.is_empty());
+        }
+    }
+    // Macros and builders that hand a method to scripts name it in their brackets.
+    for opening in ["METHOD(", "Function(\""] {
+        if let Some((_, rest)) = plain.split_once(opening) {
+            let rest = rest.trim_start();
+            return rest.get(..word(rest)).filter(|name| !name.is_empty());
+        }
+    }
+    if let Some(rest) = plain.strip_prefix('-').or_else(|| plain.strip_prefix('+')).map(str::trim_start)
+        && let Some((_, rest)) = rest.strip_prefix('(').and_then(|rest| rest.split_once(')'))
+    {
+        let rest = rest.trim_start();
+        return rest.get(..word(rest)).filter(|name| !name.is_empty());
+    }
+    let member = ["public ", "private ", "protected ", "static ", "final ", "void "];
+    if member.iter().any(|start| plain.starts_with(start)) && !plain.ends_with(';') {
+        let open = plain.find('(')?;
+        let name = name_before(plain, open);
+        let assigned = plain.get(..open)?.contains('=');
+        return Some(name).filter(|name| !name.is_empty() && !assigned);
+    }
+    None
+}
+
+/// Says whether a name at a place is the declaration of a function and not its call.
+pub(super) fn is_declaration(text: &str, start: usize, end: usize) -> bool {
+    let line = text.get(..start).and_then(|before| before.rsplit('\n').next()).unwrap_or_default().trim_start();
+    let plain = line.trim_end();
+    let behind = text.get(end..).unwrap_or_default().trim_start();
+    if plain.ends_with("fun") || plain.ends_with("func") || plain.ends_with("METHOD(") || plain.ends_with("Function(\"")
+    {
+        return true;
+    }
+    if (plain.starts_with("- (") || plain.starts_with("-(") || plain.starts_with("+ (")) && plain.ends_with(')') {
+        return true;
+    }
+    // A type before the name, and a bracket behind it.
+    let type_before = plain.ends_with(|last: char| last.is_alphanumeric() || matches!(last, '>' | ']'));
+    let last = plain.rsplit(|sign: char| !sign.is_alphanumeric()).next().unwrap_or_default();
+    let keyword =
+        ["return", "new", "else", "await", "try", "throw", "in", "case", "do", "when", "is", "as", "and", "or"];
+    behind.starts_with('(') && type_before && !keyword.contains(&last) && !plain.contains(['=', '('])
+}
+
+/// Says whether a text declares a function of a name itself.
+pub(super) fn declares(text: &str, name: &str) -> bool {
+    text.match_indices(name).any(|(at, _)| {
+        let whole = !at.checked_sub(1).and_then(|at| text.as_bytes().get(at)).is_some_and(|byte| is_name(*byte))
+            && !text.as_bytes().get(at + name.len()).is_some_and(|byte| is_name(*byte));
+        whole && is_declaration(text, at, at + name.len())
+    })
+}
+
+/// Says whether a call has no receiver, or the object that the code itself is part of.
+pub(super) fn is_own_call(text: &str, start: usize) -> bool {
+    let before = text.get(..start).unwrap_or_default();
+    ["this.", "self.", "[self "].iter().any(|own| before.ends_with(own))
+        || !before.ends_with(['.', '?', '!', ':']) && !before.ends_with("] ") && !is_message(before)
+}
+
+/// Says whether what stands before a name is the receiver of a message: `[manager `.
+fn is_message(before: &str) -> bool {
+    let Some(rest) = before.strip_suffix(' ') else { return false };
+    let start = rest.bytes().rposition(|byte| !is_name(byte)).map_or(0, |last| last + 1);
+    rest.get(..start).is_some_and(|before| before.ends_with('[') || before.ends_with('.'))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_call_around_a_name_is_found() {
+        let calls = |text: &str| calls_around(text, text.find("NAME").unwrap()).join(" ");
+        assert_eq!(calls("x(a, checkSelfPermission(context, NAME) == GRANTED"), "checkSelfPermission x");
+        assert_eq!(calls("requestPermissions(this, new String[] { A, NAME }, 1)"), "requestPermissions");
+        assert_eq!(calls("requestPermissions(arrayOf(NAME))"), "requestPermissions");
+        assert_eq!(calls("f(a); String p = NAME"), "");
+        assert_eq!(calls("void run(int a) {\n  use(NAME)"), "use");
+    }
+
+    #[test]
+    fn what_a_file_declares_itself_is_no_call_of_the_platform() {
+        assert!(declares("public void vibrate(int length) {", "vibrate"));
+        assert!(declares("  fun startScan(filter: Filter) {", "startScan"));
+        assert!(declares("- (void)startUpdatingLocation {", "startUpdatingLocation"));
+        assert!(!declares("return vibrate(1)", "vibrate"));
+        assert!(!declares("vibrator.vibrate(1)", "vibrate"));
+        assert!(is_own_call("{ vibrate(1)", 2));
+        assert!(!is_own_call("vibrator.vibrate(1)", 9));
+        assert!(!is_own_call("[manager startUpdatingLocation]", 9));
+        assert!(is_own_call("[self startUpdatingLocation]", 6));
+    }
+
+    #[test]
+    fn the_function_around_a_place_is_found() {
+        let name = |text: &str| function_around(text, text.len()).unwrap_or_default().to_owned();
+        assert_eq!(name("  fun scan(a: Int) {\n    x."), "scan");
+        assert_eq!(name("  @objc func getPhoto(_ call: Call) {\n"), "getPhoto");
+        assert_eq!(name("RCT_EXPORT_METHOD(listen:(NSString *)a\n  b"), "listen");
+        assert_eq!(name("  AsyncFunction(\"ring\") { ->\n"), "ring");
+        assert_eq!(name("- (void)locate:(id)sender {\n"), "locate");
+        assert_eq!(name("  public static void ring(Call call) {\n"), "ring");
+    }
+}

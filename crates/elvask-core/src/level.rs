@@ -1,0 +1,39 @@
+//! How bad it is when something is not as it must be.
+
+use serde::{Deserialize, Serialize};
+
+use crate::requirement::Strength;
+
+/// How bad a finding is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Level {
+    /// It is worth knowing.
+    Note,
+    /// It is probably a mistake.
+    Warning,
+    /// It breaks on a device, in the build or in review.
+    Error,
+}
+
+impl Level {
+    /// Returns the word for it.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Level::Error => "error",
+            Level::Warning => "warning",
+            Level::Note => "note",
+        }
+    }
+
+    /// Returns how bad it is when something is missing that whoever has the plugin needs with this strength.
+    #[must_use]
+    pub fn of_strength(strength: Strength) -> Level {
+        match strength {
+            Strength::Certain => Level::Error,
+            Strength::Likely => Level::Warning,
+            Strength::Optional => Level::Note,
+        }
+    }
+}

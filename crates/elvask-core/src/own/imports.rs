@@ -1,0 +1,212 @@
+//! The packages that code uses.
+
+use super::scan::Source;
+use super::walk::Language;
+use super::{Import, OwnCode};
+
+/// How far before the name of a package the words stand that say what is taken from it, in bytes.
+const MAX_LIST: usize = 4_000;
+
+/// The most names that are remembered of one package in one file.
+const MAX_NAMES: usize = 200;
+
+/// Reads what stands at a word that may bring a package in.
+pub(super) fn read(source: &Source<'_>, start: usize, end: usize, out: &mut OwnCode) {
+    let text = source.text;
+    let whole = |at: usize| text.get(..at).is_none_or(|before| !before.ends_with(is_name));
+    if !source.is_code(start) || !whole(start) && !text.get(start..).is_some_and(|rest| rest.starts_with('@')) {
+        return;
+    }
+    let rest = text.get(end..).unwrap_or_default();
+    match source.language {
+        Language::Script => script(source, start, end, rest, out),
+        Language::Dart => dart(source, start, rest, out),
+        Language::CSharp if text.get(start..end) == Some("using ") => {
+            let name = rest.split([';', '=', '(']).next().unwrap_or_default().trim().trim_start_matches("static ");
+            add(source, start, name.trim(), Vec::new(), out);
+        }
+        Language::Native => native(source, start, rest, out),
+        Language::CSharp => {}
+    }
+}
+
+fn is_name(letter: char) -> bool {
+    letter.is_alphanumeric() || matches!(letter, '_' | '$')
+}
+
+/// Returns the text in quotes that a stretch starts with, after space.
+fn quoted(rest: &str) -> Option<&str> {
+    let rest = rest.trim_start();
+    let quote = rest.chars().next().filter(|first| matches!(first, '"' | '\'' | '`'))?;
+    let inside = rest.get(1..)?;
+    let end = inside.find([quote, '\n'])?;
+    inside.get(..end)
+}
+
+fn script(source: &Source<'_>, start: usize, end: usize, rest: &str, out: &mut OwnCode) {
+    let text = source.text;
+    let before = |from: &str| {
+        let least = start.saturating_sub(MAX_LIST);
+        let least = (least..start).find(|at| text.is_char_boundary(*at)).unwrap_or(start);
+        let stretch = text.get(least..start).unwrap_or_default();
+        stretch.rfind(from).map(|at| (least + at, stretch.get(at + from.len()..).unwrap_or_default()))
+    };
+    match text.get(start..end) {
+        Some("from") => {
+            let Some(module) = quoted(rest) else { return };
+            // What stands between the keyword and this word; another statement in between belongs to something else.
+            let Some((_, list)) = before("import").or_else(|| before("export")) else { return };
+            if list.contains([';', '=', '('])
+                || list.trim_start().starts_with("type ")
+                || list.trim_start().starts_with("typeof ")
+            {
+                return;
+            }
+            let taken = taken(list);
+            let names = with_members(source, taken);
+            add(source, start, module, names, out);
+        }
+        Some("import") => {
+            // `import 'x'` and `import('x')`.
+            let rest = rest.trim_start();
+            let rest = rest.strip_prefix('(').unwrap_or(rest);
+            if let Some(module) = quoted(rest) {
+                add(source, start, module, Vec::new(), out);
+            }
+        }
+        Some("require(") => {
+            let Some(module) = quoted(rest) else { return };
+            let line = text.get(..start).and_then(|before| before.rsplit(['\n', ';']).next()).unwrap_or_default();
+            let list = line.trim_end().strip_suffix('=').unwrap_or_default();
+            let list =
+                ["const ", "let ", "var "].iter().find_map(|word| list.split_once(word)).map_or("", |(_, list)| list);
+            let mut names = with_members(source, taken(&list.replace(':', " as ")));
+            // `require('x').Part`
+            let behind = rest.split_once(')').map_or("", |(_, behind)| behind);
+            if let Some(member) = behind.strip_prefix('.') {
+                names.extend(member.split(|letter| !is_name(letter)).next().map(str::to_owned));
+            }
+            add(source, start, module, names, out);
+        }
+        _ => {}
+    }
+}
+
+/// What a statement takes from a package: each name there with the name that it has in the file.
+fn taken(list: &str) -> Vec<(String, String)> {
+    let mut out = Vec::new();
+    for part in list.split(['{', '}', ',']).map(str::trim).filter(|part| !part.is_empty()) {
+        let mut words = part.split_whitespace();
+        let (Some(first), second, third) = (words.next(), words.next(), words.next()) else { continue };
+        match (first, second, third) {
+            ("type", ..) => {}
+            ("*", Some("as"), Some(local)) => out.push((String::new(), local.to_owned())),
+            (name, Some("as"), Some(local)) => out.push((name.to_owned(), local.to_owned())),
+            (name, ..) if name.starts_with(is_name) => out.push((name.to_owned(), name.to_owned())),
+            _ => {}
+        }
+    }
+    out
+}
+
+/// Adds what the file takes from each name: `Ring` of `Birds.Ring`.
+fn with_members(source: &Source<'_>, taken: Vec<(String, String)>) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    let mut push = |name: &str| {
+        if !name.is_empty() && names.len() < MAX_NAMES && !names.iter().any(|known| known == name) {
+            names.push(name.to_owned());
+        }
+    };
+    for (name, local) in &taken {
+        push(name);
+        let text = source.text;
+        for (at, _) in text.match_indices(local.as_str()) {
+            let behind = text.get(at + local.len()..).unwrap_or_default();
+            let behind = behind.strip_prefix('?').unwrap_or(behind);
+            let Some(member) = behind.strip_prefix('.') else { continue };
+            if text.get(..at).is_some_and(|before| before.ends_with(|last| is_name(last) || last == '.')) {
+                continue;
+            }
+            push(member.split(|letter| !is_name(letter)).next().unwrap_or_default());
+        }
+    }
+    names
+}
+
+fn dart(source: &Source<'_>, start: usize, rest: &str, out: &mut OwnCode) {
+    let Some(path) = quoted(rest).and_then(|module| module.strip_prefix("package:")) else { return };
+    let statement = rest.split(';').next().unwrap_or_default();
+    let shown = statement.split_once(" show ").map_or("", |(_, shown)| shown);
+    let names = shown.split(',').map(|name| name.trim().to_owned()).filter(|name| !name.is_empty()).collect();
+    let module = path.split('/').next().unwrap_or(path);
+    add(source, start, module, names, out);
+}
+
+fn native(source: &Source<'_>, start: usize, rest: &str, out: &mut OwnCode) {
+    let rest = rest.trim_start();
+    // `#import <Pod/Header.h>`, `import Pod`, `import a.b.C`
+    let written = rest.strip_prefix('<').unwrap_or(rest);
+    let end = written.find(|letter: char| !is_name(letter) && letter != '.').unwrap_or(written.len());
+    let name = written.get(..end).unwrap_or_default().trim_end_matches('.');
+    if !name.is_empty() {
+        add(source, start, name, Vec::new(), out);
+    }
+}
+
+/// Notes the use of a package; `written` may go on with a path into it.
+fn add(source: &Source<'_>, at: usize, written: &str, mut names: Vec<String>, out: &mut OwnCode) {
+    // What starts with a dot, a slash or a sign for the app's own folders is the app's own.
+    if written.is_empty() || written.starts_with(['.', '/', '~', '#']) || written.starts_with("@/") {
+        return;
+    }
+    let script = matches!(source.language, Language::Script);
+    let (module, path) = match written.strip_prefix('@').filter(|_| script) {
+        Some(scoped) => {
+            let mut parts = scoped.splitn(3, '/');
+            let (Some(scope), Some(name)) = (parts.next(), parts.next()) else { return };
+            (format!("@{scope}/{name}"), parts.next().unwrap_or_default())
+        }
+        None if script => {
+            let (name, path) = written.split_once('/').unwrap_or((written, ""));
+            (name.to_owned(), path)
+        }
+        None => (written.to_owned(), ""),
+    };
+    names.extend(path.rsplit('/').next().filter(|last| !last.is_empty()).map(str::to_owned));
+    let citation = source.citation(at);
+    match out.imports.iter_mut().find(|known| known.module == module) {
+        Some(known) => {
+            for name in names {
+                if !known.names.contains(&name) {
+                    known.names.push(name);
+                }
+            }
+        }
+        None => out.imports.push(Import { module, names, citation }),
+    }
+}
+
+/// Reads an object of the page: `navigator.camera`, and all that it is part of.
+pub(super) fn global(source: &Source<'_>, start: usize, out: &mut OwnCode) {
+    if source.language != Language::Script || !source.is_code(start) {
+        return;
+    }
+    let text = source.text;
+    let before = text.get(..start).unwrap_or_default();
+    let from = before
+        .rfind(|letter: char| !is_name(letter) && letter != '.')
+        .map_or(0, |at| at + before.get(at..).and_then(|rest| rest.chars().next()).map_or(1, char::len_utf8));
+    let rest = text.get(from..).unwrap_or_default();
+    let end = rest.find(|letter: char| !is_name(letter) && letter != '.').unwrap_or(rest.len());
+    let chain = rest.get(..end).unwrap_or_default().trim_end_matches('.').trim_start_matches("window.");
+    let mut path = String::new();
+    for part in chain.split('.').take(4) {
+        if !path.is_empty() {
+            path.push('.');
+        }
+        path.push_str(part);
+        if !out.globals.iter().any(|(known, _)| *known == path) {
+            out.globals.push((path.clone(), source.citation(from)));
+        }
+    }
+}

@@ -1,0 +1,96 @@
+//! Names as people vary them: `LOCATION_WHEN_IN_USE`, `locationWhenInUse`, `NSLocationWhenInUseUsageDescription`.
+
+/// Splits a name into its words, in small letters: at signs, and where a capital starts a word.
+#[must_use]
+pub fn words_of(name: &str) -> Vec<String> {
+    let letters: Vec<char> = name.chars().collect();
+    let mut out: Vec<String> = Vec::new();
+    let mut word = String::new();
+    for (at, letter) in letters.iter().enumerate() {
+        let before = at.checked_sub(1).and_then(|at| letters.get(at));
+        let next = letters.get(at + 1);
+        let starts = letter.is_uppercase()
+            && (before.is_some_and(|before| before.is_lowercase() || before.is_ascii_digit())
+                || before.is_some_and(|before| before.is_uppercase()) && next.is_some_and(|next| next.is_lowercase()));
+        if (starts || !letter.is_alphanumeric()) && !word.is_empty() {
+            out.push(std::mem::take(&mut word));
+        }
+        if letter.is_alphanumeric() {
+            word.extend(letter.to_lowercase());
+        }
+    }
+    if !word.is_empty() {
+        out.push(word);
+    }
+    out
+}
+
+/// Words of file and class names that say what kind of thing they are, and not what it is about.
+const KINDS: [&str; 24] = [
+    "module",
+    "manager",
+    "impl",
+    "plugin",
+    "package",
+    "spec",
+    "native",
+    "turbo",
+    "android",
+    "ios",
+    "service",
+    "helper",
+    "utils",
+    "util",
+    "delegate",
+    "handler",
+    "provider",
+    "bridge",
+    "view",
+    "controller",
+    "api",
+    "core",
+    "base",
+    "rn",
+];
+
+/// Returns the words of the name of a file or class that say what it is about. A first word in capitals alone of up to three
+/// letters is the mark of whoever wrote it.
+fn subject_of(name: &str) -> Vec<String> {
+    let mark = name.chars().take_while(|letter| letter.is_uppercase()).count();
+    let mut words = words_of(name);
+    if (3..=4).contains(&mark) && words.len() > 1 && words.first().is_some_and(|first| first.len() == mark - 1) {
+        words.remove(0);
+    }
+    words.retain(|word| !KINDS.contains(&word.as_str()));
+    words
+}
+
+/// Says whether a name that code takes from a package means a part of it, by the name of the part's file, class or folder:
+/// `Vibration` means `RXVibrationModule`.
+#[must_use]
+pub fn means(taken: &str, part: &str) -> bool {
+    let (taken, part) = (subject_of(taken), subject_of(part));
+    !taken.is_empty() && taken == part
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_split_into_words() {
+        assert_eq!(words_of("NSLocationWhenInUse").join(" "), "ns location when in use");
+        assert_eq!(words_of("LOCATION_WHEN_IN_USE").join(" "), "location when in use");
+        assert_eq!(words_of("locationAlways").join(" "), "location always");
+        assert_eq!(words_of("RXTRing").join(" "), "rxt ring");
+    }
+
+    #[test]
+    fn a_name_means_the_part_that_is_called_like_it() {
+        assert!(means("Vibration", "VibrationModule"));
+        assert!(means("CameraRoll", "RXTCameraRollManager"));
+        assert!(means("RingsAndroid", "RingsModule"));
+        assert!(!means("Camera", "CameraRollManager"));
+        assert!(!means("Module", "Manager"));
+    }
+}

@@ -1,0 +1,537 @@
+//! Reach: how a need of a package comes to this app, and how bad it is when the app does not declare it.
+//!
+//! What a package *can* ask for is read from its files (`evidence`). Here that is held against the app: whether the code is
+//! compiled in, whether the app uses the part, and whether the package's notes tell everybody.
+
+use elvask_markup::plist::plan::NewValue;
+use elvask_platform::Platform;
+use elvask_platform::capability::{self, capabilities_with};
+use serde::{Deserialize, Serialize};
+
+use crate::discover::linking::{Linking, module_name};
+use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for};
+use crate::level::Level;
+use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, means, words_of};
+use crate::requirement::{Kind, Need, Strength};
+
+/// How a need comes to this app.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Reach {
+    /// Whoever has the package needs it.
+    #[default]
+    Always,
+    /// The app's own code uses that part.
+    Used,
+    /// Only who uses a part of the package needs it, and no use is seen.
+    Part,
+    /// It is not compiled in, or for development alone.
+    Out,
+}
+
+impl Reach {
+    /// Returns the word for it.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Reach::Always => "always",
+            Reach::Used => "used",
+            Reach::Part => "part",
+            Reach::Out => "out",
+        }
+    }
+}
+
+/// How a need comes to this app, with the reason.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Reached {
+    /// How.
+    pub reach: Reach,
+    /// Why it is taken to be so, in one line without a full stop; empty for what a sheet states of every app.
+    pub because: String,
+}
+
+impl Reached {
+    /// Makes one.
+    pub(crate) fn new(reach: Reach, because: impl Into<String>) -> Self {
+        Reached { reach, because: because.into() }
+    }
+}
+
+/// What is judged of something that the files of a package show.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Judged {
+    /// How it comes to this app.
+    pub reached: Reached,
+    /// How bad it is when it is absent; `None` where nothing is said of it.
+    pub level: Option<Level>,
+}
+
+/// What is known of a package in this app, beside what its files show.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Around<'a> {
+    /// Its name.
+    pub(crate) name: &'a str,
+    /// Why it is no part of the app on a platform.
+    pub(crate) out: Vec<(Platform, String)>,
+    /// It is what the app runs on.
+    pub(crate) runtime: bool,
+    /// The text of the Xcode project and its name, in which conditions may be set.
+    pub(crate) project: Option<(&'a str, &'a str)>,
+}
+
+/// Judges all that the files of a package show.
+pub(crate) fn judge_all(evidence: &Evidence, around: &Around<'_>, own: &OwnCode, linking: &Linking) -> Vec<Judged> {
+    let import = import_of(evidence, around.name, own);
+    let (single, main) = (has_one_purpose(evidence), main_capability(evidence));
+    let judge = Judge { evidence, around, own, linking, import, single, main };
+    evidence.requirements.iter().map(|learned| judge.judge(learned)).collect()
+}
+
+/// Returns the use of a package by the app's own code: by its name, or by what its scripts put into the page.
+fn import_of(evidence: &Evidence, name: &str, own: &OwnCode) -> Option<Import> {
+    // Namespaces go on below the name of the package; pods are named by their own names.
+    let named = |import: &&Import| {
+        import.module == name
+            || import.module.strip_prefix(name).is_some_and(|rest| rest.starts_with('.'))
+            || evidence.pods.names.contains(&import.module)
+    };
+    let mut found: Option<Import> = None;
+    for import in own.imports.iter().filter(named) {
+        match &mut found {
+            Some(known) => known.names.extend(import.names.iter().cloned()),
+            None => found = Some(import.clone()),
+        }
+    }
+    let global = |target: &String| own.globals.iter().find(|(used, _)| used == target);
+    for (used, citation) in evidence.globals.iter().filter_map(global) {
+        let names = vec![used.rsplit('.').next().unwrap_or(used).to_owned()];
+        match &mut found {
+            Some(known) => known.names.extend(names),
+            None => found = Some(Import { module: name.to_owned(), names, citation: citation.clone() }),
+        }
+    }
+    found
+}
+
+/// Returns the capability that a need belongs to: of several that have it the one that asks for the least.
+fn capability_of(learned: &Learned) -> Option<&'static str> {
+    capabilities_with(learned.kind().id(), &learned.name).min_by_key(|one| one.needs().count()).map(|one| one.name)
+}
+
+/// Returns the capability that most of what a package could ask for belongs to: who uses the package uses that.
+fn main_capability(evidence: &Evidence) -> Option<&'static str> {
+    let all: Vec<_> = evidence.requirements.iter().filter_map(capability_of).collect();
+    let often = |name: &str| all.iter().filter(|one| **one == name).count();
+    // Of several with as much, the one that asks for the least.
+    let size = |name: &str| capability::capability(name).map_or(0, |one| one.needs().count());
+    all.iter().copied().max_by_key(|name| (often(name), std::cmp::Reverse(size(name))))
+}
+
+/// Says whether all that a package could ask for belongs to one or two capabilities.
+fn has_one_purpose(evidence: &Evidence) -> bool {
+    let asks = |learned: &&Learned| match learned.kind() {
+        Kind::Permission => is_asked_for(&learned.name),
+        Kind::Usage | Kind::Entitlement | Kind::BackgroundMode => true,
+        _ => false,
+    };
+    let mut left: Vec<Vec<&str>> = evidence
+        .requirements
+        .iter()
+        .filter(asks)
+        .map(|learned| capabilities_with(learned.kind().id(), &learned.name).map(|one| one.name).collect())
+        .collect();
+    let mut count = 0;
+    while !left.is_empty() {
+        count += 1;
+        let all: Vec<&str> = left.iter().flatten().copied().collect();
+        let often = |name: &str| left.iter().filter(|names| names.contains(&name)).count();
+        match all.iter().copied().max_by_key(|name| often(name)) {
+            Some(best) => left.retain(|names| !names.contains(&best)),
+            // What belongs to no capability stands for one of its own.
+            None => {
+                left.pop();
+            }
+        }
+        if count > 2 {
+            return false;
+        }
+    }
+    true
+}
+
+struct Judge<'a> {
+    evidence: &'a Evidence,
+    around: &'a Around<'a>,
+    own: &'a OwnCode,
+    linking: &'a Linking,
+    import: Option<Import>,
+    single: bool,
+    main: Option<&'static str>,
+}
+
+/// What the code of a package comes to in this app.
+#[derive(Default)]
+struct Live<'l> {
+    /// What is compiled in.
+    taken: Vec<&'l Occurrence>,
+    /// Why parts of it are, where the app chooses them.
+    chosen: Option<String>,
+    /// What is compiled only where the app chooses it, and it does not.
+    left: usize,
+}
+
+impl Live<'_> {
+    fn best(&self) -> Option<Use> {
+        self.taken.iter().map(|one| one.how).min()
+    }
+}
+
+impl Judge<'_> {
+    fn judge(&self, learned: &Learned) -> Judged {
+        let platform = learned.need.platform();
+        if let Some((_, why)) = self.around.out.iter().find(|(out, _)| *out == platform) {
+            return judged(Reach::Out, why, None);
+        }
+        if self.evidence.for_development {
+            return judged(Reach::Out, "the package is for development builds alone", None);
+        }
+        if learned.brought {
+            return judged(
+                Reach::Always,
+                "its own manifest declares it, and the build merges that in",
+                Some(Level::Error),
+            );
+        }
+        if learned.shown.script {
+            let why = "only a script that it brings along for another tool names it";
+            return judged(Reach::Part, why, None);
+        }
+        let live = self.live(learned);
+        let used = self.used(learned, &live);
+        if self.around.runtime {
+            return match used {
+                // Upon what systems it runs is no part of it.
+                _ if matches!(learned.kind(), Kind::Level | Kind::MinVersion) && learned.shown.notes.is_none() => {
+                    self.by_table(learned, &live, None)
+                }
+                Some(why) => self.by_table(learned, &live, Some(why)),
+                None => {
+                    judged(Reach::Part, "only who uses that part of the runtime needs it, and no use is seen", None)
+                }
+            };
+        }
+        if self.evidence.chosen.contains(&learned.kind()) {
+            return match used {
+                Some(why) => self.by_table(learned, &live, Some(why)),
+                None => {
+                    let why = "the package can ask for many things, and nothing shows that the app chooses this one";
+                    judged(Reach::Part, why, None)
+                }
+            };
+        }
+        self.by_table(learned, &live, used)
+    }
+
+    /// Sorts the places in code by whether the app compiles them.
+    fn live<'l>(&self, learned: &'l Learned) -> Live<'l> {
+        let mut live = Live::default();
+        for occurrence in &learned.shown.code {
+            let file = match &occurrence.within {
+                Within::Package => Some(None),
+                Within::Pod(part) => {
+                    let taken = self.linking.takes(&self.evidence.pods.names, part);
+                    taken.map(|file| Some(format!("{file} takes the part {part} of it")))
+                }
+                Within::Condition(condition) => {
+                    let set = self.linking.sets(condition, self.around.project);
+                    set.map(|file| Some(format!("{file} sets the condition {condition}")))
+                }
+            };
+            match file {
+                Some(why) => {
+                    live.taken.push(occurrence);
+                    live.chosen = live.chosen.or(why);
+                }
+                None => live.left += 1,
+            }
+        }
+        if live.taken.iter().any(|one| one.within == Within::Package) {
+            live.chosen = None;
+        }
+        live
+    }
+
+    /// Says why the app uses the part of the package that needs something, where that is seen.
+    fn used(&self, learned: &Learned, live: &Live<'_>) -> Option<String> {
+        if let Some(why) = &live.chosen {
+            return Some(why.clone());
+        }
+        if let Some(named) = self.named(learned) {
+            let place = &named.citation;
+            let does = if named.how == PermissionUse::Requests { "asks for it" } else { "names it" };
+            return Some(format!("the app's own code {does} ({}:{})", place.file, place.line));
+        }
+        if learned.kind() == Kind::Usage {
+            let word = words_of(core_of(&learned.name));
+            let listed = self.evidence.chosen.contains(&Kind::Usage);
+            let listed = listed.then(|| word.iter().map(|word| capitalized(word)).collect::<String>());
+            if let Some(file) = listed.and_then(|word| self.linking.lists(&word)) {
+                return Some(format!("{file} names it in a list"));
+            }
+        }
+        let import = self.import.as_ref()?;
+        let place = format!("{}:{}", import.citation.file, import.citation.line);
+        // What the system grants without asking is left out on purpose where it is, for a part that few use.
+        let small = learned.kind() == Kind::Permission && !is_asked_for(&learned.name);
+        let main = capability_of(learned).is_none_or(|of| Some(of) == self.main);
+        if self.single && main && !self.around.runtime && !small {
+            return Some(format!("the app's own code uses the package ({place})"));
+        }
+        let part = live.taken.iter().find_map(|occurrence| {
+            let part = &occurrence.part;
+            let fits = |name: &&String| {
+                part.function.as_ref().is_some_and(|function| function.eq_ignore_ascii_case(name))
+                    || means(name, &part.file)
+                    || means(name, &part.folder)
+            };
+            import.names.iter().find(fits)
+        })?;
+        Some(format!("the app's own code uses {part} of it ({place})"))
+    }
+
+    /// Returns where the app's own code names what a package asks the person for.
+    fn named(&self, learned: &Learned) -> Option<&OwnPermission> {
+        let asks = self.evidence.chosen.contains(&learned.kind()) || self.import.is_some();
+        let platform = learned.need.platform();
+        self.own.permissions.iter().filter(|_| asks).find(|named| {
+            named.how != PermissionUse::Checks
+                && named.platform.is_none_or(|on| on == platform)
+                && selects(&named.name, learned)
+        })
+    }
+
+    fn by_table(&self, learned: &Learned, live: &Live<'_>, used: Option<String>) -> Judged {
+        let everybody = learned.shown.notes == Some(Notes::Everybody);
+        let noted = learned.shown.notes.is_some();
+        let code = live.best();
+        let called = code == Some(Use::Called);
+        let part = || "only who uses a part of it needs this, and no use is seen".to_owned();
+        let left = || "it is in code that is compiled only where the app chooses so".to_owned();
+        let to_all = || "its notes tell everybody who sets it up".to_owned();
+        let (reach, why, level) = match learned.kind() {
+            Kind::Usage => match code {
+                // The store looks at the symbols, and not at whether they are ever reached.
+                Some(Use::Called) => {
+                    let why = used
+                        .unwrap_or_else(|| "the code that needs it is compiled into every app that has it".to_owned());
+                    (Reach::Always, why, Level::Error)
+                }
+                Some(Use::Likely) => match used {
+                    Some(why) => (Reach::Used, why, Level::Warning),
+                    None if everybody => (Reach::Always, to_all(), Level::Warning),
+                    None => (Reach::Part, part(), Level::Note),
+                },
+                _ if everybody => (Reach::Always, to_all(), Level::Warning),
+                _ => match used {
+                    Some(why) if code.is_some() => (Reach::Used, why, Level::Warning),
+                    _ if live.left > 0 => (Reach::Part, left(), Level::Note),
+                    _ => (Reach::Part, part(), Level::Note),
+                },
+            },
+            Kind::Permission => match (everybody, code, used) {
+                (_, Some(Use::Called), Some(why)) => (Reach::Used, why, Level::Error),
+                (true, Some(Use::Called | Use::Named), _) => (Reach::Always, to_all(), Level::Error),
+                (true, ..) => (Reach::Always, to_all(), Level::Warning),
+                (_, Some(Use::Likely), Some(why)) => (Reach::Used, why, Level::Warning),
+                (_, Some(Use::Named), Some(why)) => (Reach::Used, why, Level::Note),
+                (_, Some(Use::Called), None) if self.single && !noted && is_asked_for(&learned.name) => {
+                    (Reach::Always, "all that it is for needs this".to_owned(), Level::Warning)
+                }
+                _ => (Reach::Part, part(), Level::Note),
+            },
+            Kind::Entitlement | Kind::BackgroundMode => match (everybody, used) {
+                (true, Some(why)) => (Reach::Used, why, Level::Error),
+                (true, None) => (Reach::Always, to_all(), Level::Warning),
+                (false, Some(why)) if called && self.single => (Reach::Used, why, Level::Warning),
+                _ => (Reach::Part, part(), Level::Note),
+            },
+            Kind::Query | Kind::QueryScheme => {
+                if everybody {
+                    (Reach::Always, to_all(), Level::Warning)
+                } else {
+                    (Reach::Part, part(), Level::Note)
+                }
+            }
+            Kind::PrivacyReason => (
+                Reach::Always,
+                "the code that needs it is compiled into every app that has it".to_owned(),
+                Level::Warning,
+            ),
+            Kind::Level | Kind::MinVersion if !noted => {
+                (Reach::Always, "its build states it".to_owned(), Level::of_strength(learned.strength))
+            }
+            // What others see of the app, and which devices it is for, is the owner's choice, whatever the notes show.
+            Kind::Feature | Kind::Filter | Kind::UrlScheme | Kind::Domain => {
+                (Reach::Part, "which one is meant is for the app's owner to say".to_owned(), Level::Note)
+            }
+            Kind::MetaData | Kind::Plist if is_a_matter_of_taste(&learned.need) => {
+                (Reach::Part, "which value is meant is for the app's owner to say".to_owned(), Level::Note)
+            }
+            Kind::Level
+            | Kind::MinVersion
+            | Kind::MetaData
+            | Kind::Component
+            | Kind::Attribute
+            | Kind::Gradle
+            | Kind::Plist
+            | Kind::BuildSetting
+            | Kind::File => match learned.strength {
+                Strength::Certain => (Reach::Always, String::new(), Level::Error),
+                _ if everybody => (Reach::Always, to_all(), Level::Warning),
+                _ => (Reach::Part, part(), Level::Note),
+            },
+        };
+        judged(reach, why, Some(level))
+    }
+}
+
+/// Says whether notes can only show an example of a value: a picture, a colour or a text of the app, or a list of its own.
+fn is_a_matter_of_taste(need: &Need) -> bool {
+    let of_app =
+        |text: &String| ["@drawable/", "@mipmap/", "@color/", "@string/"].iter().any(|kind| text.starts_with(kind));
+    match need {
+        Need::MetaData { value, resource, .. } => value.iter().chain(resource).any(of_app),
+        Need::Plist { value } => matches!(value, NewValue::Array(_)),
+        _ => false,
+    }
+}
+
+fn judged(reach: Reach, because: impl Into<String>, level: Option<Level>) -> Judged {
+    Judged { reached: Reached::new(reach, because), level }
+}
+
+/// Judges something that the app's own code shows.
+pub(crate) fn judge_own(learned: &Learned) -> Judged {
+    let how = learned.shown.code.iter().map(|one| one.how).min();
+    let chosen = learned.shown.code.iter().all(|one| matches!(one.within, Within::Condition(_)));
+    let level = match (learned.kind(), how) {
+        (_, Some(Use::Guarded | Use::Named) | None) => Level::Note,
+        _ if chosen => Level::Note,
+        // Which of them an argument asks for is not seen, and one that is not wanted breaks signing.
+        (Kind::Entitlement | Kind::BackgroundMode, _) => Level::Warning,
+        (_, Some(Use::Likely)) => Level::Warning,
+        (_, Some(Use::Called)) => Level::Error,
+    };
+    judged(Reach::Used, String::new(), Some(level))
+}
+
+/// Returns what a key that holds a purpose is about: `Camera` of `NSCameraUsageDescription`.
+fn core_of(key: &str) -> &str {
+    let core = key.strip_prefix("NS").unwrap_or(key);
+    core.split("UsageDescription").next().unwrap_or(core)
+}
+
+fn capitalized(word: &str) -> String {
+    let mut letters = word.chars();
+    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
+}
+
+/// Returns the capability that a name in code stands for: `photos` and `photosAddOnly` are told apart.
+pub(crate) fn capability_named(name: &str) -> Option<capability::Capability> {
+    let words = words_of(name).join("-");
+    capability::capability(&words)
+        .or_else(|| {
+            capability::capabilities()
+                .find(|known| known.name.strip_prefix(&words).is_some_and(|rest| rest.starts_with('-')))
+        })
+        .or_else(|| {
+            capability::capabilities()
+                .find(|known| words.strip_prefix(known.name).is_some_and(|rest| rest.starts_with('-')))
+        })
+}
+
+/// Says whether a name in code stands for what a package asks for.
+pub(crate) fn selects(name: &str, learned: &Learned) -> bool {
+    let words = words_of(name);
+    let exact = match learned.kind() {
+        Kind::Permission => words_of(learned.name.rsplit('.').next().unwrap_or_default()) == words,
+        Kind::Usage => {
+            let core = words_of(core_of(&learned.name));
+            core == words || words.len() > 1 && core.starts_with(&words)
+        }
+        _ => false,
+    };
+    exact
+        || capability_named(name).is_some_and(|capability| {
+            capability
+                .needs()
+                .any(|need| need.kind == learned.kind().id() && need.name == learned.name && !need.optional)
+        })
+}
+
+/// Returns the package that the app runs on, by its place: one whose scripts the app's build files load and that other packages
+/// build upon, or one that most of them build upon.
+pub(crate) fn runtimes(packages: &[BuiltUpon<'_>], linking: &Linking) -> Vec<bool> {
+    let upon = |one: &BuiltUpon<'_>| {
+        let module = format!(":{}", module_name(one.name));
+        let names = |list: &[String], name: &str| list.iter().any(|known| known == name);
+        packages
+            .iter()
+            .filter(|other| other.name != one.name && other.native)
+            .filter(|other| {
+                names(other.peers, one.name)
+                    || other.evidence.is_some_and(|evidence| {
+                        names(&evidence.pods.depends, &module)
+                            || one
+                                .evidence
+                                .is_some_and(|own| own.pods.names.iter().any(|pod| names(&evidence.pods.depends, pod)))
+                    })
+            })
+            .count()
+    };
+    let native = packages.iter().filter(|one| one.native).count();
+    let any_loads = packages.iter().filter(|one| one.native && linking.loads(one.name).count() > 0).count();
+    let judge = |one: &BuiltUpon<'_>| {
+        if !one.native {
+            return false;
+        }
+        let upon = upon(one);
+        let loads = linking.loads(one.name).count();
+        let most = upon >= 2 && upon * 2 > native.saturating_sub(1);
+        let wanted = one.wanted_by >= 2 && one.wanted_by * 2 > native;
+        most || wanted || loads >= 2 || loads == 1 && (upon > 0 || any_loads == 1)
+    };
+    let mut found: Vec<bool> = packages.iter().map(judge).collect();
+    // What the app does not name and the runtime brings along is part of the runtime.
+    loop {
+        let part = packages.iter().enumerate().position(|(at, one)| {
+            let brought =
+                packages.iter().zip(&found).any(|(other, is)| *is && other.brings.iter().any(|name| name == one.name));
+            !one.named && brought && found.get(at) == Some(&false)
+        });
+        match part.and_then(|at| found.get_mut(at)) {
+            Some(is) => *is = true,
+            None => return found,
+        }
+    }
+}
+
+/// What tells whether others build upon a package.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct BuiltUpon<'a> {
+    /// Its name.
+    pub(crate) name: &'a str,
+    /// Whether it has native code.
+    pub(crate) native: bool,
+    /// Whether the app itself names it.
+    pub(crate) named: bool,
+    /// The packages that it wants beside it.
+    pub(crate) peers: &'a [String],
+    /// The packages that it brings along.
+    pub(crate) brings: &'a [String],
+    /// How many packages want it beside them.
+    pub(crate) wanted_by: usize,
+    /// What its files show.
+    pub(crate) evidence: Option<&'a Evidence>,
+}
