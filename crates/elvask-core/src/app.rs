@@ -595,6 +595,10 @@ impl App {
         is_met(choice, android.as_ref(), ios.as_ref())?;
         if choice.look != Look::Nowhere {
             judge(&loading, ios.as_ref(), &own, &linking, &mut plugins);
+            own.limits.iter().for_each(|limit| loading.notice(limit.clone()));
+            if let Some(notice) = compiled_already(&plugins) {
+                loading.notice(notice);
+            }
             plugins.extend(own_code(&loading, choice, &own, android.as_ref(), ios.as_ref()));
         }
         let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
@@ -878,6 +882,22 @@ fn leave_out(plugins: &mut [Plugin], linking: &Linking) {
     }
 }
 
+/// The most packages that are named in a notice.
+const MAX_NAMED: usize = 6;
+
+/// Says which packages bring native code that is compiled already, so that what it calls is not known.
+fn compiled_already(plugins: &[Plugin]) -> Option<String> {
+    let brings = |plugin: &&Plugin| plugin.evidence.as_deref().is_some_and(|evidence| !evidence.binaries.is_empty());
+    let out = |plugin: &&Plugin| plugin.platforms.iter().all(|platform| plugin.is_out(*platform));
+    let names: Vec<_> = plugins.iter().filter(brings).filter(|one| !out(one)).map(|one| one.name.as_str()).collect();
+    let (shown, rest) = names.split_at(names.len().min(MAX_NAMED));
+    let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };
+    let named = format!("{}{more}", shown.join(", "));
+    (!shown.is_empty()).then(|| {
+        format!("compiled native code is not looked into, so what it calls is not known; these bring some: {named}")
+    })
+}
+
 /// Judges what the files of the packages show by how it comes to this app.
 fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &Linking, plugins: &mut [Plugin]) {
     let packages: Vec<_> = plugins
@@ -895,10 +915,11 @@ fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &L
     let runtimes = reach::runtimes(&packages, linking);
     let project = ios.and_then(|ios| ios.project.as_ref()).map(|project| loading.sources.file(project.file));
     let project = project.map(|file| (file.text.as_ref(), file.shown.as_str()));
+    let hybrid = discover::widget::is_widget(loading.files, &loading.root);
     for (plugin, runtime) in plugins.iter_mut().zip(runtimes) {
         plugin.runtime = runtime;
         let Some(evidence) = plugin.evidence.clone() else { continue };
-        let around = reach::Around { name: &plugin.name, out: plugin.out.clone(), runtime, project };
+        let around = reach::Around { name: &plugin.name, out: plugin.out.clone(), runtime, hybrid, project };
         plugin.judged = reach::judge_all(&evidence, &around, own, linking);
     }
 }

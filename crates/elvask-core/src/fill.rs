@@ -6,7 +6,7 @@
 
 use crate::app::App;
 use crate::check::{Report, check_texts};
-use crate::finding::{Edits, Finding, Level, Remedy, Want};
+use crate::finding::{Edits, Finding, Remedy, Want};
 use crate::needs::Settings;
 use crate::source::{FileId, Sources};
 
@@ -38,7 +38,7 @@ impl Outcome {
 /// Returns what the owner must say before the findings of a report can be mended, each thing once.
 #[must_use]
 pub fn wants(report: &Report) -> Vec<Want> {
-    wants_of(report, |finding| finding.level > Level::Note)
+    wants_of(report, |finding| !finding.waits_for_its_name())
 }
 
 fn wants_of(report: &Report, wanted: impl Fn(&Finding) -> bool) -> Vec<Want> {
@@ -75,7 +75,7 @@ pub fn fill(app: &App, settings: &Settings) -> Result<Outcome, FillError> {
 #[must_use]
 pub fn is_picked(only: &[String], finding: &Finding) -> bool {
     if only.is_empty() {
-        return finding.level > Level::Note;
+        return !finding.waits_for_its_name();
     }
     only.iter().any(|word| {
         let last = finding.subject.rsplit(['.', ' ']).next().unwrap_or_default();

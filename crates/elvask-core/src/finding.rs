@@ -224,6 +224,8 @@ pub struct Finding {
     pub variants: Vec<String>,
     /// What mends it.
     pub remedy: Remedy,
+    /// Whether it is mended only where it is named, as what would be written may be unwanted.
+    pub only_if_named: bool,
     /// The reason for which it is accepted, where it is.
     pub waived: Option<String>,
 }
@@ -243,6 +245,7 @@ impl Finding {
             needed_by: Vec::new(),
             variants: Vec::new(),
             remedy: Remedy::Manual(String::new()),
+            only_if_named: false,
             waived: None,
         }
     }
@@ -280,6 +283,19 @@ impl Finding {
     pub fn in_variants(mut self, variants: Vec<String>) -> Self {
         self.variants = variants;
         self
+    }
+
+    /// Says that it is mended only where it is named.
+    #[must_use]
+    pub fn only_if_named(mut self, only: bool) -> Self {
+        self.only_if_named = only;
+        self
+    }
+
+    /// Says whether `fill` mends it only where it is named: a note, or what may be unwanted.
+    #[must_use]
+    pub fn waits_for_its_name(&self) -> bool {
+        self.level == Level::Note || self.only_if_named
     }
 
     /// Adds who needs it.

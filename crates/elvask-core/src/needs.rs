@@ -121,6 +121,7 @@ impl Needs {
                     };
                     list.push(Requirement { name, ..requirement });
                 }
+                Err(_) if requirement.is_unreached() => {}
                 Err(missing) => needs.unanswered.push((requirement, missing)),
             }
         }
@@ -239,7 +240,13 @@ fn of_evidence(app: &App, at: usize, plugin: &Plugin, all: &mut Vec<Requirement>
     let Some(evidence) = &plugin.evidence else { return };
     let learned = evidence.requirements.iter().zip(&plugin.judged);
     let learned = learned.filter(|(learned, _)| app.has(learned.need.platform()));
-    all.extend(learned.map(|(learned, judged)| of_learned(at, learned, judged)));
+    all.extend(learned.map(|(learned, judged)| {
+        // Practitioners advise to open a link at once and to handle the failure.
+        let asks = plugin.own && matches!(learned.kind(), Kind::Query | Kind::QueryScheme);
+        let reason =
+            asks.then(|| "it asks first; opening at once and handling the failure would need nothing".to_owned());
+        Requirement { reason, ..of_learned(at, learned, judged) }
+    }));
 }
 
 fn of_learned(plugin: usize, learned: &Learned, judged: &Judged) -> Requirement {
@@ -256,7 +263,7 @@ fn of_learned(plugin: usize, learned: &Learned, judged: &Judged) -> Requirement 
         when: learned.when.clone(),
         part: None,
         one_of: learned.one_of.clone(),
-        brought: learned.brought,
+        brought: judged.brought,
         reached: judged.reached.clone(),
         level: judged.level,
         learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::new(citation.clone()))).collect(),

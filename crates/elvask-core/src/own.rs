@@ -156,6 +156,12 @@ impl OwnCode {
     }
 }
 
+/// Returns the strings that the app's own code is searched for, all in one pass.
+#[must_use]
+pub fn searched() -> Vec<&'static str> {
+    scan::searched()
+}
+
 /// Reads the app's own code below `root`, or recalls what it showed if no file has changed.
 pub(crate) fn read(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> OwnCode {
     scan::read(files, root, cache)

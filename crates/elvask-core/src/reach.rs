@@ -65,6 +65,8 @@ pub struct Judged {
     pub reached: Reached,
     /// How bad it is when it is absent; `None` where nothing is said of it.
     pub level: Option<Level>,
+    /// Whether the build brings it into the app by itself.
+    pub brought: bool,
 }
 
 /// What is known of a package in this app, beside what its files show.
@@ -76,6 +78,8 @@ pub(crate) struct Around<'a> {
     pub(crate) out: Vec<(Platform, String)>,
     /// It is what the app runs on.
     pub(crate) runtime: bool,
+    /// The app is a hybrid one, whose tools write what `plugin.xml` asks for.
+    pub(crate) hybrid: bool,
     /// The text of the Xcode project and its name, in which conditions may be set.
     pub(crate) project: Option<(&'a str, &'a str)>,
 }
@@ -121,7 +125,21 @@ fn capability_of(learned: &Learned) -> Option<&'static str> {
 
 /// Returns the capability that most of what a package could ask for belongs to: who uses the package uses that.
 fn main_capability(evidence: &Evidence) -> Option<&'static str> {
-    let all: Vec<_> = evidence.requirements.iter().filter_map(capability_of).collect();
+    let mut all: Vec<_> = evidence.requirements.iter().filter_map(capability_of).collect();
+    // What asks for all that another one asks for and more is a part that not everybody uses.
+    let part = |one: &str, other: &str| {
+        let needs = |name: &str| {
+            capability::capability(name)
+                .into_iter()
+                .flat_map(capability::Capability::needs)
+                .map(|need| need.name)
+                .collect::<Vec<_>>()
+        };
+        let (one, other) = (needs(one), needs(other));
+        one.len() < other.len() && one.iter().all(|name| other.contains(name))
+    };
+    let known = all.clone();
+    all.retain(|wide| !known.iter().any(|narrow| part(narrow, wide)));
     let often = |name: &str| all.iter().filter(|one| **one == name).count();
     // Of several with as much, the one that asks for the least.
     let size = |name: &str| capability::capability(name).map_or(0, |one| one.needs().count());
@@ -196,12 +214,13 @@ impl Judge<'_> {
         if self.evidence.for_development {
             return judged(Reach::Out, "the package is for development builds alone", None);
         }
+        if learned.brought && platform == Platform::Ios && !self.around.hybrid {
+            let why = "its plugin.xml asks for it, and no tool of this app writes that into the property list";
+            return judged(Reach::Always, why, Some(Level::Warning));
+        }
         if learned.brought {
-            return judged(
-                Reach::Always,
-                "its own manifest declares it, and the build merges that in",
-                Some(Level::Error),
-            );
+            let why = "its own manifest declares it, and the build merges that in";
+            return Judged { brought: true, ..judged(Reach::Always, why, Some(Level::Error)) };
         }
         if learned.shown.script {
             let why = "only a script that it brings along for another tool names it";
@@ -285,7 +304,11 @@ impl Judge<'_> {
         // What the system grants without asking is left out on purpose where it is, for a part that few use.
         let small = learned.kind() == Kind::Permission && !is_asked_for(&learned.name);
         let main = capability_of(learned).is_none_or(|of| Some(of) == self.main);
-        if self.single && main && !self.around.runtime && !small {
+        // Where all of it stands in functions that scripts call by their names, and the app names others, none is used.
+        let others = !live.taken.is_empty()
+            && live.taken.iter().all(|one| one.part.called_by_name)
+            && import.names.iter().any(|name| name.starts_with(|first: char| first.is_lowercase()));
+        if self.single && main && !self.around.runtime && !small && !others {
             return Some(format!("the app's own code uses the package ({place})"));
         }
         let part = live.taken.iter().find_map(|occurrence| {
@@ -340,8 +363,8 @@ impl Judge<'_> {
                 },
             },
             Kind::Permission => match (everybody, code, used) {
-                (_, Some(Use::Called), Some(why)) => (Reach::Used, why, Level::Error),
-                (true, Some(Use::Called | Use::Named), _) => (Reach::Always, to_all(), Level::Error),
+                (_, Some(Use::Called | Use::Asked), Some(why)) => (Reach::Used, why, Level::Error),
+                (true, Some(Use::Called | Use::Asked | Use::Named), _) => (Reach::Always, to_all(), Level::Error),
                 (true, ..) => (Reach::Always, to_all(), Level::Warning),
                 (_, Some(Use::Likely), Some(why)) => (Reach::Used, why, Level::Warning),
                 (_, Some(Use::Named), Some(why)) => (Reach::Used, why, Level::Note),
@@ -408,7 +431,7 @@ fn is_a_matter_of_taste(need: &Need) -> bool {
 }
 
 fn judged(reach: Reach, because: impl Into<String>, level: Option<Level>) -> Judged {
-    Judged { reached: Reached::new(reach, because), level }
+    Judged { reached: Reached::new(reach, because), level, brought: false }
 }
 
 /// Judges something that the app's own code shows.
@@ -421,7 +444,7 @@ pub(crate) fn judge_own(learned: &Learned) -> Judged {
         // Which of them an argument asks for is not seen, and one that is not wanted breaks signing.
         (Kind::Entitlement | Kind::BackgroundMode, _) => Level::Warning,
         (_, Some(Use::Likely)) => Level::Warning,
-        (_, Some(Use::Called)) => Level::Error,
+        (_, Some(Use::Called | Use::Asked)) => Level::Error,
     };
     judged(Reach::Used, String::new(), Some(level))
 }

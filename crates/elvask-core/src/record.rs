@@ -296,6 +296,9 @@ pub struct FindingRecord {
     pub variants: Vec<String>,
     /// What mends it.
     pub remedy: RemedyRecord,
+    /// Whether `fill` mends it only where `--only` names it; a note is always so.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub only_if_named: bool,
     /// The reason for which it is accepted.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub waived: Option<String>,
@@ -331,6 +334,7 @@ impl FindingRecord {
             needed_by: finding.needed_by.iter().map(NeededByRecord::of).collect(),
             variants: finding.variants.clone(),
             remedy: RemedyRecord { kind: finding.remedy.kind(), text: finding.remedy.text(), edits, wants },
+            only_if_named: finding.only_if_named,
             waived: finding.waived.clone(),
         }
     }

@@ -331,5 +331,65 @@ fn links(bench: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, program, documents, large, scan, links);
+/// 3,000 files of an app's own scripts, a few of which use packages and links.
+fn own_scripts() -> std::io::Result<std::path::PathBuf> {
+    let root = std::env::temp_dir().join("elvask-bench-own");
+    let _ = std::fs::remove_dir_all(&root);
+    std::fs::create_dir_all(root.join("android/app/src/main"))?;
+    std::fs::write(root.join("package.json"), "{\"dependencies\":{}}")?;
+    std::fs::write(root.join("android/app/build.gradle"), "apply plugin: 'com.android.application'\n")?;
+    std::fs::write(root.join("android/app/src/main/AndroidManifest.xml"), "<manifest><application/></manifest>")?;
+    let filler =
+        "  const entry = table.find((one) => one.ring === ring && one.weight > 0) ?? none; // as before\n".repeat(50);
+    for file in 0..3_000 {
+        let folder = root.join(format!("src/part{}", file / 50));
+        std::fs::create_dir_all(&folder)?;
+        let link = if file % 100 == 7 { "Linking.canOpenURL('tel:' + ring);\n" } else { "" };
+        let head = format!(
+            "import {{ View, Text }} from 'rail-runtime';\nimport {{ step{} }} from './Step{}';\n",
+            file,
+            file + 1
+        );
+        std::fs::write(
+            folder.join(format!("Step{file}.tsx")),
+            format!("{head}export function step{file}(ring) {{\n{filler}{link}}}\n"),
+        )?;
+    }
+    std::fs::write(root.join("patterns"), elvask_core::own::searched().join("\n"))?;
+    let old = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
+    settle(&root, old)?;
+    Ok(root)
+}
+
+/// Reading the app's own code, against `rg` on the same files for the same strings.
+fn own(bench: &mut Criterion) {
+    let Ok(root) = own_scripts() else { return };
+    let cache = root.join("cache");
+    let check = |cache: &Path| {
+        let status = Command::new(env!("CARGO_BIN_EXE_elvask"))
+            .args(["check", "-q"])
+            .current_dir(&root)
+            .env("ELVASK_CACHE_DIR", cache)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .status();
+        assert!(status.is_ok_and(|status| status.code() == Some(1)));
+    };
+    let mut group = bench.benchmark_group("3,000 files of own scripts");
+    group.sample_size(20);
+    group.bench_function("elvask, nothing remembered", |bencher| bencher.iter(|| check(Path::new(""))));
+    check(&cache);
+    group.bench_function("elvask, nothing changed", |bencher| bencher.iter(|| check(&cache)));
+    let rg = || {
+        let words = ["--no-ignore", "-F", "-c", "-f", "patterns", "-g", "*.tsx", "src"];
+        Command::new("rg").args(words).current_dir(&root).stdout(Stdio::null()).stderr(Stdio::null()).status()
+    };
+    if rg().is_ok_and(|status| status.success()) {
+        group.bench_function("rg", |bencher| bencher.iter(rg));
+    }
+    group.finish();
+    let _ = std::fs::remove_dir_all(root);
+}
+
+criterion_group!(benches, program, documents, large, scan, own, links);
 criterion_main!(benches);

@@ -75,7 +75,10 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
     app.entitlements = entitlements(loading, &project, &target, &configuration, &mut files);
     let resources = project.resources(loading.files, &target);
     app.texts = texts::read(loading, &resources);
-    for path in &resources.privacy {
+    // What stands beside the property list is put into the app by scripts of the runtime, where the project does not do it.
+    let beside = app.plist_path.with_file_name("PrivacyInfo.xcprivacy");
+    let beside = Some(beside).filter(|path| !resources.privacy.contains(path) && loading.files.is_file(path));
+    for path in resources.privacy.iter().chain(&beside) {
         let shown = loading.shown(path);
         app.privacy.extend(loading.read(path, &shown).map(|(file, _)| file));
     }

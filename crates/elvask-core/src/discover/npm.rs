@@ -41,6 +41,8 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
             return Vec::new();
         }
     };
+    // In a hybrid app its own list of plugins counts.
+    let hybrid = super::widget::is_widget(loading.files, &root);
     let mut packages = Vec::new();
     let mut wanted = Vec::new();
     let mut missing = Vec::new();
@@ -87,6 +89,9 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
         });
         for found in level {
             let mut package = found.package;
+            if hybrid && package.root.as_ref().is_some_and(|root| files.is_file(&root.join("plugin.xml"))) {
+                package.platforms.clear();
+            }
             // A package of the same name deeper down is another version; the app's own line names the upper one.
             let first =
                 direct.contains(&package.name) && !packages.iter().any(|other: &Package| other.name == package.name);
@@ -178,6 +183,16 @@ fn native_platforms(files: &dyn Files, root: &Path) -> Vec<Platform> {
     }
     if folder("ios") || names.iter().any(|(name, _)| name.ends_with(".podspec")) {
         platforms.push(Platform::Ios);
+    }
+    // Plugins of hybrid apps are taken by bridge apps too.
+    let plugin = root.join("plugin.xml");
+    if platforms.is_empty()
+        && files.is_file(&plugin)
+        && let Ok(text) = read_text(files, &plugin)
+    {
+        let has = |name: &str| text.contains(&format!("<platform name=\"{name}\""));
+        let sides = [(Platform::Android, "android"), (Platform::Ios, "ios")];
+        platforms.extend(sides.into_iter().filter(|(_, name)| has(name)).map(|(platform, _)| platform));
     }
     platforms
 }

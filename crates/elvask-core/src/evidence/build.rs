@@ -343,6 +343,14 @@ pub(super) fn modules(text: &str) -> Vec<String> {
     form.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
 }
 
+/// Returns the artifacts of repositories that a Gradle script depends on, by group and name.
+pub(super) fn artifacts(text: &str) -> Vec<String> {
+    let form = pattern(r#"\b(?:implementation|api)[ \t(]+(?:platform\()?['"]([\w.-]+:[\w.-]+)[:'"]"#);
+    let Some(form) = form else { return Vec::new() };
+    let plain = without_comments(text);
+    form.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
+}
+
 /// Says whether a source file in Kotlin or Java is part of what ships: not in a source set of tests, or of a build type that
 /// is like the one for debugging.
 pub(super) fn ships(shown: &str, scripts: &[(&super::walk::PackageFile, String)]) -> bool {

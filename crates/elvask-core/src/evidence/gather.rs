@@ -331,6 +331,7 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
         scripts::read_module_config(&text, &mut found);
     }
     compiled_already(tree, &mut found);
+    fetched(&scripts, &mut found);
     let sources = tree.files.iter().filter_map(|file| match file.role {
         Role::Source(Family::Jvm) => build::ships(&file.shown, &scripts).then_some((file, Family::Jvm, None)),
         Role::Source(family) => match descriptions.takes(&file.shown) {
@@ -394,6 +395,22 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     // What the package's own privacy manifest gives a reason for, the app need not.
     found.all.retain(|learned| learned.kind() != Kind::PrivacyReason || !covered.contains(&learned.name));
     finish(found)
+}
+
+/// Notes what the package's build fetches: what that needs is not looked into.
+fn fetched(scripts: &[(&PackageFile, String)], found: &mut Found) {
+    let own = found.pods.names.clone();
+    let pods = found.pods.depends.iter().filter(|name| !name.starts_with(':') && !own.contains(name)).cloned();
+    let mut names: Vec<String> = pods.collect();
+    names.extend(scripts.iter().flat_map(|(_, text)| build::artifacts(text)));
+    names.dedup();
+    if names.is_empty() {
+        return;
+    }
+    let shown = names.iter().take(MAX_CITED).cloned().collect::<Vec<_>>().join(", ");
+    let more = names.len().saturating_sub(MAX_CITED);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    found.limit(format!("its build fetches more code, which is not looked into: {shown}{more}"));
 }
 
 /// Notes what native code the package brings along that is compiled already: nothing tells what it calls.

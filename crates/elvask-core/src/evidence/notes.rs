@@ -38,8 +38,41 @@ pub(super) fn read(text: &str, shown: &str, version: Option<&str>, found: &mut F
         groups: 0,
         last: Vec::new(),
         version: version.and_then(|version| semver::Version::parse(version).ok()),
+        chapters: parallel_chapters(text),
     };
     reader.run(Parser::new_ext(text, options).into_offset_iter());
+}
+
+/// Finds the chapters that have the same sections on setting up below them: each is about another part of the package, which not
+/// everybody uses. "Set up iOS" below "Rings" and below "Colours" makes parts of both.
+fn parallel_chapters(text: &str) -> Vec<&str> {
+    let mut above: Vec<(usize, &str)> = Vec::new();
+    // Sections on setting up with the chapter that they stand in.
+    let mut found: Vec<(String, &str)> = Vec::new();
+    let mut fenced = false;
+    for line in text.lines() {
+        fenced ^= line.trim_start().starts_with("```");
+        let depth = line.bytes().take_while(|byte| *byte == b'#').count();
+        let title = line.get(depth..).filter(|rest| rest.starts_with(' ')).map(str::trim);
+        let Some(title) = title.filter(|_| !fenced && (1..=6).contains(&depth)) else { continue };
+        above.retain(|(known, _)| *known < depth);
+        // The chapters right below the name of the package; platforms are no parts of it.
+        if let Some((_, chapter)) = above.last().filter(|(known, _)| *known > 1)
+            && section(title) == Section::Setup
+            && section(chapter) != Section::Setup
+        {
+            found.push((title.to_lowercase(), chapter));
+        }
+        above.push((depth, title));
+    }
+    let mut out: Vec<&str> = Vec::new();
+    for (title, chapter) in &found {
+        let elsewhere = found.iter().any(|(other, of)| other == title && of != chapter);
+        if elsewhere && !out.contains(chapter) {
+            out.push(chapter);
+        }
+    }
+    out
 }
 
 /// Text with the places in the notes that its parts come from.
@@ -88,6 +121,8 @@ struct Reader<'t, 'f> {
     last: Vec<(Kind, String)>,
     /// The installed version, where it is known.
     version: Option<semver::Version>,
+    /// The chapters of which each sets up another part of the package.
+    chapters: Vec<&'t str>,
 }
 
 /// What stands around a text.
@@ -243,7 +278,8 @@ impl Reader<'_, '_> {
 
     /// Says whether a heading above makes what stands below optional.
     fn under_optional(&self) -> bool {
-        self.headings.iter().any(|heading| verdict(&heading.text) == Verdict::Optional)
+        self.headings.iter().any(|heading| self.chapters.iter().any(|chapter| *chapter == heading.text.trim()))
+            || self.headings.iter().any(|heading| verdict(&heading.text) == Verdict::Optional)
     }
 
     /// Says whether words, or a heading above, speak of other versions of the package than the installed one. Where that is not
@@ -383,7 +419,7 @@ impl Reader<'_, '_> {
         let lower = clause.to_lowercase();
         let said = ["either ", "one of ", "any of "].iter().any(|word| lower.contains(word))
             || lower.contains("` or `")
-            || lower.contains("` or the `");
+            || ["` or the `", "\" or \"", "” or “", "** or **"].iter().any(|or| lower.contains(or));
         (several && said).then(|| {
             self.groups += 1;
             format!("notes-{}", self.groups)

@@ -179,6 +179,12 @@ impl Versions {
 
 /// Returns the versions of the package itself that words speak of: "for versions below 3.0", "v2 and later".
 pub(super) fn versions_meant(text: &str) -> Option<Versions> {
+    let text = text.to_lowercase();
+    // Most sentences speak of no version at all.
+    let numbered = text.as_bytes().windows(2).any(|pair| matches!(pair, [b'v', digit] if digit.is_ascii_digit()));
+    if !numbered && !text.contains("version") {
+        return None;
+    }
     static FORMS: OnceLock<Option<[Regex; 3]>> = OnceLock::new();
     let number = r"v?([0-9]+(?:\.[0-9]+)*)(?:\.x)?";
     let forms = FORMS.get_or_init(|| {
@@ -188,7 +194,6 @@ pub(super) fn versions_meant(text: &str) -> Option<Versions> {
             Regex::new(&format!(r"\b(?:version |v){number} *(?:\+|(?:and|or) (?:above|higher|later|newer|up))|\b(?:since|from|starting with|starting from|as of) version {number}")).ok()?,
         ])
     });
-    let text = text.to_lowercase();
     for (at, form) in forms.as_ref()?.iter().enumerate() {
         let Some(found) = form.captures(&text) else { continue };
         // Of the system, of a tool or of another library.
@@ -310,8 +315,11 @@ pub(super) fn clauses(text: &str) -> Vec<(usize, &str)> {
         let before = text.get(..at).unwrap_or_default();
         let short = byte == b'.'
             && ["e.g", "i.e", "etc", "vs", "min", "max", "approx"].iter().any(|word| before.ends_with(word));
+        // "If the app listens while it is away, add …" is one condition.
+        let within = end.is_some_and(|end| *end == " while ")
+            && text.get(start..at).is_some_and(|clause| format!(" {}", clause.to_lowercase()).contains(" if "));
         match end {
-            Some(end) if !short => {
+            Some(end) if !short && !within => {
                 out.push((start, text.get(start..at + 1).unwrap_or_default()));
                 at += end.len();
                 start = at;

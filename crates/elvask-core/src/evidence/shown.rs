@@ -51,14 +51,19 @@ pub struct Part {
     /// The function around the place, where one is found.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub function: Option<String>,
+    /// Whether that function is one that scripts call by its name.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub called_by_name: bool,
 }
 
 /// How code uses something.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Use {
-    /// It calls what cannot work without it, or asks the person for it.
+    /// It calls what cannot work without it.
     Called,
+    /// It asks the person for it, for whoever tells it to.
+    Asked,
     /// It probably does: the symbol has uses that need nothing.
     Likely,
     /// It is used only if it is granted, or an argument of the call decides.

@@ -8,6 +8,7 @@ pub(crate) mod around;
 use std::borrow::Cow;
 use std::cell::RefCell;
 use std::sync::OnceLock;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
 use elvask_platform::native::{Clue, Family, Symbol, symbols};
@@ -69,8 +70,17 @@ pub(super) fn searched() -> Vec<&'static str> {
     texts
 }
 
+/// From so many files on, the automaton that is quicker to search with is worth its making.
+const MANY_FILES: usize = 256;
+
 fn automaton() -> Option<&'static Automaton> {
-    static AUTOMATON: OnceLock<Option<Automaton>> = OnceLock::new();
+    static QUICK_TO_MAKE: OnceLock<Option<Automaton>> = OnceLock::new();
+    static QUICK_TO_SEARCH: OnceLock<Option<Automaton>> = OnceLock::new();
+    static READ: AtomicUsize = AtomicUsize::new(0);
+    let (kept, kind) = match READ.fetch_add(1, Ordering::Relaxed) {
+        0..MANY_FILES => (&QUICK_TO_MAKE, AhoCorasickKind::ContiguousNFA),
+        _ => (&QUICK_TO_SEARCH, AhoCorasickKind::DFA),
+    };
     let build = || {
         let texts = searched();
         let pattern = |text: &&'static str| match *text {
@@ -84,12 +94,12 @@ fn automaton() -> Option<&'static Automaton> {
         let search = AhoCorasick::builder()
             .match_kind(MatchKind::Standard)
             .start_kind(StartKind::Unanchored)
-            .kind(Some(AhoCorasickKind::DFA))
+            .kind(Some(kind))
             .build(&texts)
             .ok()?;
         Some(Automaton { search, patterns })
     };
-    AUTOMATON.get_or_init(build).as_ref()
+    kept.get_or_init(build).as_ref()
 }
 
 /// Reads one source file into `found`, which holds nothing else; `pod` is the part of the package that it is compiled with,
@@ -244,7 +254,9 @@ impl Source<'_> {
         let (folder, name) = self.shown.rsplit_once('/').unwrap_or(("", self.shown));
         let file = name.split('.').next().unwrap_or(name).to_owned();
         let folder = folder.rsplit('/').next().unwrap_or_default().to_owned();
-        Part { file, folder, function: function_around(self.text, at).map(str::to_owned) }
+        let around = function_around(self.text, at);
+        let called_by_name = around.is_some_and(|(_, by_name)| by_name);
+        Part { file, folder, function: around.map(|(name, _)| name.to_owned()), called_by_name }
     }
 
     fn within(&self, at: usize) -> Within {
@@ -375,7 +387,7 @@ impl Source<'_> {
             }
             Some(Asking::Requests) => {
                 self.asked.borrow_mut().requested.push(known.name.to_owned());
-                Use::Called
+                Use::Asked
             }
             None => Use::Named,
         };

@@ -14,7 +14,7 @@ const MAX_NAMES: usize = 200;
 pub(super) fn read(source: &Source<'_>, start: usize, end: usize, out: &mut OwnCode) {
     let text = source.text;
     let whole = |at: usize| text.get(..at).is_none_or(|before| !before.ends_with(is_name));
-    if !source.is_code(start) || !whole(start) && !text.get(start..).is_some_and(|rest| rest.starts_with('@')) {
+    if is_commented(text, start) || !whole(start) && !text.get(start..).is_some_and(|rest| rest.starts_with('@')) {
         return;
     }
     let rest = text.get(end..).unwrap_or_default();
@@ -28,6 +28,12 @@ pub(super) fn read(source: &Source<'_>, start: usize, end: usize, out: &mut OwnC
         Language::Native => native(source, start, rest, out),
         Language::CSharp => {}
     }
+}
+
+/// Says whether the line of a place starts as a comment.
+fn is_commented(text: &str, at: usize) -> bool {
+    let line = text.get(..at).and_then(|before| before.rsplit('\n').next()).unwrap_or_default().trim_start();
+    line.starts_with("//") || line.starts_with('*') || line.starts_with("/*")
 }
 
 fn is_name(letter: char) -> bool {
@@ -53,7 +59,7 @@ fn script(source: &Source<'_>, start: usize, end: usize, rest: &str, out: &mut O
     };
     match text.get(start..end) {
         Some("from") => {
-            let Some(module) = quoted(rest) else { return };
+            let Some(module) = quoted(rest).filter(|module| is_of_a_package(module)) else { return };
             // What stands between the keyword and this word; another statement in between belongs to something else.
             let Some((_, list)) = before("import").or_else(|| before("export")) else { return };
             if list.contains([';', '=', '('])
@@ -75,7 +81,7 @@ fn script(source: &Source<'_>, start: usize, end: usize, rest: &str, out: &mut O
             }
         }
         Some("require(") => {
-            let Some(module) = quoted(rest) else { return };
+            let Some(module) = quoted(rest).filter(|module| is_of_a_package(module)) else { return };
             let line = text.get(..start).and_then(|before| before.rsplit(['\n', ';']).next()).unwrap_or_default();
             let list = line.trim_end().strip_suffix('=').unwrap_or_default();
             let list =
@@ -119,16 +125,7 @@ fn with_members(source: &Source<'_>, taken: Vec<(String, String)>) -> Vec<String
     };
     for (name, local) in &taken {
         push(name);
-        let text = source.text;
-        for (at, _) in text.match_indices(local.as_str()) {
-            let behind = text.get(at + local.len()..).unwrap_or_default();
-            let behind = behind.strip_prefix('?').unwrap_or(behind);
-            let Some(member) = behind.strip_prefix('.') else { continue };
-            if text.get(..at).is_some_and(|before| before.ends_with(|last| is_name(last) || last == '.')) {
-                continue;
-            }
-            push(member.split(|letter| !is_name(letter)).next().unwrap_or_default());
-        }
+        source.members(local).iter().for_each(|member| push(member));
     }
     names
 }
@@ -153,10 +150,14 @@ fn native(source: &Source<'_>, start: usize, rest: &str, out: &mut OwnCode) {
     }
 }
 
+/// Says whether what is brought in is a package: what starts with a dot, a slash or a sign for the app's own folders is not.
+fn is_of_a_package(written: &str) -> bool {
+    !(written.is_empty() || written.starts_with(['.', '/', '~', '#']) || written.starts_with("@/"))
+}
+
 /// Notes the use of a package; `written` may go on with a path into it.
 fn add(source: &Source<'_>, at: usize, written: &str, mut names: Vec<String>, out: &mut OwnCode) {
-    // What starts with a dot, a slash or a sign for the app's own folders is the app's own.
-    if written.is_empty() || written.starts_with(['.', '/', '~', '#']) || written.starts_with("@/") {
+    if !is_of_a_package(written) {
         return;
     }
     let script = matches!(source.language, Language::Script);

@@ -1,9 +1,11 @@
 //! Going through the files, in parallel, with one automaton.
 
+use std::cell::OnceCell;
+use std::collections::HashMap;
 use std::path::Path;
 use std::sync::OnceLock;
 
-use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
+use aho_corasick::{AhoCorasick, MatchKind, StartKind};
 use rayon::prelude::*;
 
 use super::walk::{Language, OwnFile, walk};
@@ -55,13 +57,17 @@ const PATTERNS: [(&str, Start); 26] = [
     ("device.", Start::Global),
 ];
 
+/// Returns the strings that are searched for.
+pub(super) fn searched() -> Vec<&'static str> {
+    PATTERNS.iter().map(|(text, _)| *text).collect()
+}
+
 fn automaton() -> Option<&'static AhoCorasick> {
     static AUTOMATON: OnceLock<Option<AhoCorasick>> = OnceLock::new();
     let build = || {
         AhoCorasick::builder()
-            .match_kind(MatchKind::Standard)
+            .match_kind(MatchKind::LeftmostFirst)
             .start_kind(StartKind::Unanchored)
-            .kind(Some(AhoCorasickKind::DFA))
             .build(PATTERNS.iter().map(|(text, _)| *text))
             .ok()
     };
@@ -73,20 +79,43 @@ pub(super) struct Source<'t> {
     pub(super) text: &'t str,
     pub(super) shown: &'t str,
     pub(super) language: Language,
-    stretches: Stretches,
+    /// Found only where something else than an import is met, which most files do without.
+    stretches: OnceCell<Stretches>,
+    /// What is taken from each name in the file, found at the first import.
+    members: OnceCell<HashMap<&'t str, Vec<&'t str>>>,
 }
 
-impl Source<'_> {
+impl<'t> Source<'t> {
+    fn stretches(&self) -> &Stretches {
+        self.stretches.get_or_init(|| {
+            let style = match self.language {
+                Language::Script => Style { single_quotes: true, templates: true, ..Style::default() },
+                Language::Dart => Style { single_quotes: true, ..Style::default() },
+                Language::CSharp => Style::default(),
+                Language::Native => {
+                    Style { nests: self.shown.ends_with(".swift") || self.shown.ends_with(".kt"), ..Style::default() }
+                }
+            };
+            stretches(self.text, style)
+        })
+    }
+
+    /// Returns what the file takes from a name of its own: `Ring` of `Birds.Ring`.
+    pub(super) fn members(&self, name: &str) -> &[&'t str] {
+        let all = self.members.get_or_init(|| members(self.text));
+        all.get(name).map(Vec::as_slice).unwrap_or_default()
+    }
+
     pub(super) fn citation(&self, at: usize) -> Citation {
         Citation::in_text(EvidenceKind::Use, self.shown, self.text, at)
     }
 
     pub(super) fn is_comment(&self, at: usize) -> bool {
-        self.stretches.at(at) == Some(Stretch::Comment)
+        self.stretches().at(at) == Some(Stretch::Comment)
     }
 
     pub(super) fn is_code(&self, at: usize) -> bool {
-        self.stretches.at(at).is_none()
+        self.stretches().at(at).is_none()
     }
 }
 
@@ -118,22 +147,16 @@ fn scan(files: &dyn Files, file: &OwnFile) -> Option<OwnCode> {
         let limit = format!("{}: it has {} bytes; more than {MAX_FILE} are not read", file.shown, bytes.len());
         return Some(OwnCode { limits: vec![limit], ..OwnCode::default() });
     }
-    let mut hits = automaton.find_overlapping_iter(&bytes).peekable();
+    let mut hits = automaton.find_iter(&bytes).peekable();
     hits.peek()?;
     let text = std::str::from_utf8(&bytes).ok()?;
-    let style = match file.language {
-        Language::Script => Style { single_quotes: true, templates: true, ..Style::default() },
-        Language::Dart => Style { single_quotes: true, ..Style::default() },
-        Language::CSharp => Style::default(),
-        Language::Native => {
-            Style { nests: file.shown.ends_with(".swift") || file.shown.ends_with(".kt"), ..Style::default() }
-        }
-    };
-    let source = Source { text, shown: &file.shown, language: file.language, stretches: stretches(text, style) };
+    let (stretches, members) = (OnceCell::new(), OnceCell::new());
+    let source = Source { text, shown: &file.shown, language: file.language, stretches, members };
     let mut out = OwnCode::default();
     for hit in hits {
         let Some((_, start)) = PATTERNS.get(hit.pattern().as_usize()) else { continue };
-        if source.is_comment(hit.start()) {
+        // Where imports stand, the start of the line tells enough of comments.
+        if *start != Start::Import && source.is_comment(hit.start()) {
             continue;
         }
         match start {
@@ -144,4 +167,32 @@ fn scan(files: &dyn Files, file: &OwnFile) -> Option<OwnCode> {
         }
     }
     Some(out)
+}
+
+/// Finds what is taken from each name: of all dots with a name on both sides, the one before with those behind.
+fn members(text: &str) -> HashMap<&str, Vec<&str>> {
+    let name = |letter: u8| letter.is_ascii_alphanumeric() || matches!(letter, b'_' | b'$');
+    let bytes = text.as_bytes();
+    let mut out: HashMap<&str, Vec<&str>> = HashMap::new();
+    for (dot, _) in text.match_indices('.') {
+        let mut end = dot;
+        if bytes.get(..end).is_some_and(|before| before.ends_with(b"?")) {
+            end -= 1;
+        }
+        let before = bytes.get(..end).unwrap_or_default();
+        let start = before.iter().rposition(|letter| !name(*letter)).map_or(0, |last| last + 1);
+        let behind = bytes.get(dot + 1..).unwrap_or_default();
+        let length = behind.iter().position(|letter| !name(*letter)).unwrap_or(behind.len());
+        // The middle of a longer path belongs to something else.
+        let path = start.checked_sub(1).and_then(|at| bytes.get(at)) == Some(&b'.');
+        let (Some(owner), Some(member)) = (text.get(start..end), text.get(dot + 1..dot + 1 + length)) else { continue };
+        if path || owner.is_empty() || member.is_empty() {
+            continue;
+        }
+        let known = out.entry(owner).or_default();
+        if !known.contains(&member) {
+            known.push(member);
+        }
+    }
+    out
 }

@@ -33,7 +33,7 @@ pub(super) struct OwnFile {
 }
 
 /// Folders that hold what others wrote, what a build made, or what does not ship.
-const NOT_OWN: [&str; 33] = [
+const NOT_OWN: [&str; 32] = [
     "node_modules",
     "build",
     "dist",
@@ -61,7 +61,6 @@ const NOT_OWN: [&str; 33] = [
     "docs",
     "doc",
     "scripts",
-    "fastlane",
     "elvask",
     "template",
     "templates",

@@ -15,9 +15,10 @@ use elvask_markup::xml::plan::{self, Fragment, Slot};
 use elvask_platform::ios;
 
 use crate::check::Context;
-use crate::finding::{Remedy, Want};
+use crate::finding::{Level, Remedy, Want};
 use crate::needs::Group;
-use crate::requirement::{Owner, Query, Requirement};
+use crate::reach::Reach;
+use crate::requirement::{EvidenceKind, Learnt, Owner, Query, Requirement};
 use crate::source::Place;
 use crate::surface::{DeclaredPermission, Effective, ManifestView, PlistView};
 
@@ -212,6 +213,23 @@ fn query_fragment(prefix: &str, query: &Query) -> Fragment {
 pub(super) fn set_android(manifest: &ManifestView<'_>, element: Element<'_>, local: &str, value: &str) -> Edit {
     let prefix = element.prefix_of(crate::surface::ANDROID).unwrap_or(manifest.prefix());
     plan::set_attribute(element, &format!("{prefix}:{local}"), value)
+}
+
+/// Says whether anybody states a need outright or is seen to use what has it; what notes alone ask for may be unwanted.
+pub(super) fn is_use_seen(requirements: &[Requirement]) -> bool {
+    requirements.iter().any(|one| one.sheet_place().is_some() || one.reached.reach == Reach::Used)
+}
+
+/// Says whether code alone shows a need, in a package that the app is not seen to use.
+pub(super) fn is_shown_by_code_alone(requirements: &[Requirement]) -> bool {
+    let stated = |one: &Requirement| {
+        one.learnt.iter().any(|learnt| match learnt {
+            Learnt::Sheet(_) => true,
+            Learnt::Found(citation) => !matches!(citation.kind, EvidenceKind::Source),
+        })
+    };
+    let sure = |one: &&Requirement| one.level() > Level::Note;
+    !requirements.iter().filter(sure).any(|one| stated(one) || one.reached.reach == Reach::Used)
 }
 
 /// Says for which variants something holds, where it does not hold for all that are judged: ` in freeRelease`.

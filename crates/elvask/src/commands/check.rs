@@ -138,7 +138,7 @@ pub(crate) fn about(app: &App) -> String {
 
 /// Returns what a person can do next.
 fn next(report: &Report) -> String {
-    let open = || report.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note);
+    let open = || report.findings.iter().filter(|finding| finding.counts() && !finding.waits_for_its_name());
     let mendable = open().filter(|finding| matches!(finding.remedy, Remedy::Edit { .. })).count();
     let wanted = wants(report).len();
     if report.obstacles().next().is_some() {

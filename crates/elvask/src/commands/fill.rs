@@ -281,7 +281,10 @@ fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, ne
         for finding in manual {
             text.push_str("  ");
             text.push_str(&snippet::line(&filled.sources, finding));
-            text.push_str(&format!("    {}\n", clean(&finding.remedy.text())));
+            match finding.only_if_named {
+                true => text.push_str(&format!("    if it is wanted: {}\n", snippet::command(finding))),
+                false => text.push_str(&format!("    {}\n", clean(&finding.remedy.text()))),
+            }
         }
     }
     if written && !output.quiet {
@@ -331,7 +334,7 @@ pub(crate) fn wanted(want: &Want) -> String {
 
 fn left_to_a_person(filled: &Filled) -> Vec<&Finding> {
     let open = filled.left.findings.iter().filter(|finding| finding.counts() && finding.level > Level::Note);
-    open.filter(|finding| finding.remedy.kind() == "manual").collect()
+    open.filter(|finding| finding.remedy.kind() == "manual" || finding.waits_for_its_name()).collect()
 }
 
 /// What `fill` prints as JSON.

@@ -77,8 +77,8 @@ fn reasons(finding: &Finding) -> Vec<String> {
 }
 
 /// Returns the command that writes what mends a finding: a note is written only where it is named.
-fn command(finding: &Finding) -> String {
-    if finding.level > Level::Note {
+pub(crate) fn command(finding: &Finding) -> String {
+    if !finding.waits_for_its_name() {
         return "elvask fill".to_owned();
     }
     let plain = |letter: char| letter.is_alphanumeric() || matches!(letter, '.' | '_' | '-' | ':' | '/');

@@ -180,6 +180,20 @@ fn find_words(text: &str, words: &str) -> Option<usize> {
     })
 }
 
+/// Finds the title of a capability as people write it: `Wi-Fi` has many spellings, and the letters of a title of several words
+/// may be small.
+fn find_title(clause: &str, lower: &str, title: &str) -> Option<usize> {
+    if let Some(at) = find_words(clause, title) {
+        return Some(at);
+    }
+    if !title.contains(' ') {
+        return None;
+    }
+    let title = title.to_lowercase();
+    let spelt = title.replace("wi-fi", "wifi");
+    find_words(lower, &title).or_else(|| find_words(lower, &spelt).filter(|_| spelt != title))
+}
+
 fn entitlements(clause: &str, lower: &str, context: &str, spans: &[(usize, &str)], out: &mut Vec<Mention>) {
     let tick = lower.contains("capabilit") || context.contains("capabilit") || lower.contains("entitlement");
     for known in ios::entitlements() {
@@ -188,7 +202,7 @@ fn entitlements(clause: &str, lower: &str, context: &str, spans: &[(usize, &str)
             // Several entitlements stand behind one tick box; the plain one has no part behind its name.
             let first = ios::entitlements().iter().find(|other| other.capability == known.capability)?;
             (tick && !known.capability.is_empty() && first.key == known.key)
-                .then(|| find_words(clause, known.capability))
+                .then(|| find_title(clause, lower, known.capability))
                 .flatten()
         };
         let Some(at) = quoted.or_else(titled).filter(|at| *at <= clause.len()) else { continue };

@@ -98,10 +98,18 @@ pub(crate) fn name_before(text: &str, at: usize) -> &str {
     before.get(start..).unwrap_or_default()
 }
 
-/// Returns the name of the function that a place is in, by the nearest line above that starts one.
-pub(super) fn function_around(text: &str, at: usize) -> Option<&str> {
+/// Returns the name of the function that a place is in, by the nearest line above that starts one, and whether scripts call it
+/// by that name: it is handed to them by a macro, a builder or an annotation.
+pub(super) fn function_around(text: &str, at: usize) -> Option<(&str, bool)> {
     let before = text.get(..at)?;
-    before.lines().rev().take(MAX_LINES).find_map(declared_in)
+    let mut lines = before.lines().rev().take(MAX_LINES);
+    let (line, name) = lines.by_ref().find_map(|line| Some((line, declared_in(line)?)))?;
+    let handed = ["METHOD(", "Function(\""].iter().any(|opening| line.contains(opening));
+    let annotated = || {
+        let above = lines.take_while(|line| !line.trim().is_empty()).take(3);
+        line.contains("@objc") || above.into_iter().any(|line| line.trim().starts_with('@') && line.contains("Method"))
+    };
+    Some((name, handed || annotated()))
 }
 
 /// Returns the name of the function that a line declares to the language or to scripts.
@@ -210,12 +218,16 @@ mod tests {
 
     #[test]
     fn the_function_around_a_place_is_found() {
-        let name = |text: &str| function_around(text, text.len()).unwrap_or_default().to_owned();
+        let name = |text: &str| function_around(text, text.len()).unwrap_or_default().0.to_owned();
         assert_eq!(name("  fun scan(a: Int) {\n    x."), "scan");
         assert_eq!(name("  @objc func getPhoto(_ call: Call) {\n"), "getPhoto");
         assert_eq!(name("RCT_EXPORT_METHOD(listen:(NSString *)a\n  b"), "listen");
         assert_eq!(name("  AsyncFunction(\"ring\") { ->\n"), "ring");
         assert_eq!(name("- (void)locate:(id)sender {\n"), "locate");
         assert_eq!(name("  public static void ring(Call call) {\n"), "ring");
+        let by_name = |text: &str| function_around(text, text.len()).unwrap_or_default().1;
+        assert!(by_name("  @PluginMethod\n  public void ring(Call call) {\n"));
+        assert!(by_name("  AsyncFunction(\"ring\") { ->\n"));
+        assert!(!by_name("  private void ring(Call call) {\n"));
     }
 }

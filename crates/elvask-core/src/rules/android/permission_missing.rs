@@ -5,7 +5,9 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_permission, declared, manifest_edit, only_in, short, who_needs};
+use crate::rules::support::{
+    add_permission, declared, is_shown_by_code_alone, manifest_edit, only_in, short, who_needs,
+};
 use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
 
@@ -49,6 +51,7 @@ impl Rule for PermissionMissing {
             )
             .level(level)
             .needed_by(context.app, group.requirements)
+            .only_if_named(is_shown_by_code_alone(group.requirements))
             .mend(manifest_edit(
                 format!("declare {name}"),
                 manifest,

@@ -48,6 +48,7 @@ impl Rule for PermissionWider {
                     manifest.tag(permission.element),
                     format!("{name} {now}, and {who} it up to level {wanted} alone"),
                 )
+                .level(group.level().min(Level::Warning))
                 .needed_by(context.app, group.requirements)
                 .mend(manifest_edit(title, manifest, vec![edit])),
             );

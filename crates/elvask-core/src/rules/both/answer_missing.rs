@@ -39,6 +39,7 @@ impl Rule for AnswerMissing {
                 let message = format!("{plugin} needs a {kind} whose name is not known: `{key}` is not answered");
                 let Some(place) = config.or_else(|| context.place_of(requirement)) else { continue };
                 let mut finding = Finding::new(&ABOUT, format!("{plugin}.{key}"), place, message)
+                    .level(requirement.level())
                     .effect("What to declare is not known, so it is not declared, and what needs it does not work.")
                     .needed_by(context.app, [requirement])
                     .mend(Remedy::Answer { wants, lines });

@@ -31,7 +31,10 @@ impl Rule for PluginUnsupported {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for plugin in context.app.plugins.iter().filter(|plugin| !plugin.own) {
             let absent = |platform: &Platform| {
-                context.app.has(*platform) && !supports(plugin, *platform) && !plugin.is_out(*platform)
+                context.app.has(*platform)
+                    && !supports(plugin, *platform)
+                    && !plugin.is_out(*platform)
+                    && !plugin.runtime
             };
             for platform in [Platform::Android, Platform::Ios].into_iter().filter(absent) {
                 let stated = plugin

@@ -6,7 +6,7 @@ use elvask_platform::Platform;
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::Kind;
-use crate::rules::support::{add_to_list, who_needs};
+use crate::rules::support::{add_to_list, is_use_seen, who_needs};
 use crate::rules::{About, Rule};
 
 pub(super) const MODES: &str = "UIBackgroundModes";
@@ -51,6 +51,7 @@ impl Rule for BackgroundModeMissing {
                 Finding::new(&ABOUT, group.name, place, message)
                     .level(group.level())
                     .needed_by(context.app, group.requirements)
+                    .only_if_named(!is_use_seen(group.requirements))
                     .mend(remedy),
             );
         }

@@ -5,7 +5,7 @@ use elvask_platform::{Platform, ios};
 use crate::check::Context;
 use crate::finding::{Finding, Level};
 use crate::requirement::{Kind, Need};
-use crate::rules::support::{declare_entitlement, who_needs};
+use crate::rules::support::{declare_entitlement, is_use_seen, who_needs};
 use crate::rules::{About, Rule};
 
 /// See the module.
@@ -19,7 +19,7 @@ static ABOUT: About = About {
     effect: "The call is refused on the device: no token arrives, no session starts, and often nothing but a line in the log says so.",
     wrong: "<dict>\n</dict>",
     right: "<dict>\n    <key>aps-environment</key>\n    <string>development</string>\n</dict>",
-    remedy: "`fill` adds the key. Where the target has no entitlements file, it makes one and names it in every configuration. The capability must also be on for the app's id in the developer account.",
+    remedy: "`fill` adds the key. Where the target has no entitlements file, it makes one and names it in every configuration. Where the notes of a plugin alone ask for it and no use is seen, it does so only with `--only`: one that is not wanted breaks signing. The capability must also be on for the app's id in the developer account.",
     source: "Entitlements",
 };
 
@@ -48,6 +48,7 @@ impl Rule for EntitlementMissing {
                 Finding::new(&ABOUT, group.name, place, message)
                     .level(group.level())
                     .needed_by(context.app, group.requirements)
+                    .only_if_named(!is_use_seen(group.requirements))
                     .mend(remedy),
             );
         }
