@@ -916,10 +916,12 @@ fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &L
     let project = ios.and_then(|ios| ios.project.as_ref()).map(|project| loading.sources.file(project.file));
     let project = project.map(|file| (file.text.as_ref(), file.shown.as_str()));
     let hybrid = discover::widget::is_widget(loading.files, &loading.root);
+    let native = Layout::at(loading.files, &loading.root).iter().all(|layout| layout.is_native());
     for (plugin, runtime) in plugins.iter_mut().zip(runtimes) {
         plugin.runtime = runtime;
         let Some(evidence) = plugin.evidence.clone() else { continue };
-        let around = reach::Around { name: &plugin.name, out: plugin.out.clone(), runtime, hybrid, project };
+        let (name, out) = (plugin.name.as_str(), plugin.out.clone());
+        let around = reach::Around { name, out, runtime, native, hybrid, project };
         plugin.judged = reach::judge_all(&evidence, &around, own, linking);
     }
 }

@@ -97,6 +97,9 @@ pub struct Evidence {
     /// The names under which its scripts put its parts into the page: `navigator.camera`.
     #[serde(default)]
     pub globals: Vec<String>,
+    /// What it says of itself in a few words: name, description, keywords, in small letters.
+    #[serde(default)]
+    pub about: String,
     /// It is for development builds alone.
     #[serde(default)]
     pub for_development: bool,

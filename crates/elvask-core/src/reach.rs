@@ -4,8 +4,8 @@
 //! compiled in, whether the app uses the part, and whether the package's notes tell everybody.
 
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::Platform;
 use elvask_platform::capability::{self, capabilities_with};
+use elvask_platform::{Platform, ios};
 use serde::{Deserialize, Serialize};
 
 use crate::discover::linking::{Linking, module_name};
@@ -78,6 +78,8 @@ pub(crate) struct Around<'a> {
     pub(crate) out: Vec<(Platform, String)>,
     /// It is what the app runs on.
     pub(crate) runtime: bool,
+    /// The app is written for one platform, so that its own code takes packages by the names of their pods.
+    pub(crate) native: bool,
     /// The app is a hybrid one, whose tools write what `plugin.xml` asks for.
     pub(crate) hybrid: bool,
     /// The text of the Xcode project and its name, in which conditions may be set.
@@ -86,19 +88,20 @@ pub(crate) struct Around<'a> {
 
 /// Judges all that the files of a package show.
 pub(crate) fn judge_all(evidence: &Evidence, around: &Around<'_>, own: &OwnCode, linking: &Linking) -> Vec<Judged> {
-    let import = import_of(evidence, around.name, own);
-    let (single, main) = (has_one_purpose(evidence), main_capability(evidence));
-    let judge = Judge { evidence, around, own, linking, import, single, main };
+    let import = import_of(evidence, around, own);
+    let (single, wider) = (has_one_purpose(evidence), wider_capabilities(evidence));
+    let judge = Judge { evidence, around, own, linking, import, single, wider };
     evidence.requirements.iter().map(|learned| judge.judge(learned)).collect()
 }
 
 /// Returns the use of a package by the app's own code: by its name, or by what its scripts put into the page.
-fn import_of(evidence: &Evidence, name: &str, own: &OwnCode) -> Option<Import> {
+fn import_of(evidence: &Evidence, around: &Around<'_>, own: &OwnCode) -> Option<Import> {
+    let name = around.name;
     // Namespaces go on below the name of the package; pods are named by their own names.
     let named = |import: &&Import| {
         import.module == name
             || import.module.strip_prefix(name).is_some_and(|rest| rest.starts_with('.'))
-            || evidence.pods.names.contains(&import.module)
+            || around.native && evidence.pods.names.contains(&import.module)
     };
     let mut found: Option<Import> = None;
     for import in own.imports.iter().filter(named) {
@@ -123,27 +126,59 @@ fn capability_of(learned: &Learned) -> Option<&'static str> {
     capabilities_with(learned.kind().id(), &learned.name).min_by_key(|one| one.needs().count()).map(|one| one.name)
 }
 
-/// Returns the capability that most of what a package could ask for belongs to: who uses the package uses that.
-fn main_capability(evidence: &Evidence) -> Option<&'static str> {
-    let mut all: Vec<_> = evidence.requirements.iter().filter_map(capability_of).collect();
-    // What asks for all that another one asks for and more is a part that not everybody uses.
-    let part = |one: &str, other: &str| {
-        let needs = |name: &str| {
-            capability::capability(name)
-                .into_iter()
-                .flat_map(capability::Capability::needs)
-                .map(|need| need.name)
-                .collect::<Vec<_>>()
+/// Returns the capabilities of a package that ask for all that another one of it asks for, and more on each platform of that:
+/// location in the background beside location. Who uses the package does not thereby use those.
+fn wider_capabilities(evidence: &Evidence) -> Vec<&'static str> {
+    let needs = |name: &str| capability::capability(name).into_iter().flat_map(capability::Capability::needs);
+    let is_wider = |wide: &str, narrow: &str| {
+        let has = |name: &str, wanted: &str| needs(name).any(|need| need.name == wanted);
+        let all = needs(narrow).all(|need| has(wide, need.name));
+        let more = |platform: Platform| {
+            needs(wide).any(|need| need.platform == platform && !has(narrow, need.name))
+                || needs(narrow).all(|need| need.platform != platform)
         };
-        let (one, other) = (needs(one), needs(other));
-        one.len() < other.len() && one.iter().all(|name| other.contains(name))
+        wide != narrow && all && more(Platform::Android) && more(Platform::Ios)
     };
-    let known = all.clone();
-    all.retain(|wide| !known.iter().any(|narrow| part(narrow, wide)));
-    let often = |name: &str| all.iter().filter(|one| **one == name).count();
-    // Of several with as much, the one that asks for the least.
-    let size = |name: &str| capability::capability(name).map_or(0, |one| one.needs().count());
-    all.iter().copied().max_by_key(|name| (often(name), std::cmp::Reverse(size(name))))
+    let all: Vec<_> = evidence.requirements.iter().filter_map(capability_of).collect();
+    all.iter().copied().filter(|wide| all.iter().any(|narrow| is_wider(wide, narrow))).collect()
+}
+
+/// Words in the names of permissions and keys that say nothing of what they are for.
+const COMMON_WORDS: [&str; 12] = [
+    "read",
+    "write",
+    "access",
+    "state",
+    "request",
+    "manage",
+    "permission",
+    "full",
+    "always",
+    "usage",
+    "external",
+    "add",
+];
+
+/// Says whether a package says of itself that it is for what a need is about, by the capability or by the words of its name. One
+/// that does not describe itself may be for anything.
+fn is_for(evidence: &Evidence, learned: &Learned) -> bool {
+    if evidence.about.is_empty() {
+        return true;
+    }
+    let words: Vec<&str> = evidence.about.split(|letter: char| !letter.is_alphanumeric()).collect();
+    let says =
+        |start: &str| words.iter().any(|word| word.contains(start) && (word.starts_with(start) || start.len() > 4));
+    let own = words_of(core_of(learned.name.rsplit('.').next().unwrap_or_default()));
+    // The title of what an entitlement is for says more than its key.
+    let title = match learned.kind() {
+        Kind::Entitlement => ios::entitlement(&learned.name).map_or_else(Vec::new, |known| words_of(known.capability)),
+        _ => Vec::new(),
+    };
+    let named =
+        own.iter().chain(&title).any(|word| word.len() > 3 && !COMMON_WORDS.contains(&word.as_str()) && says(word));
+    named
+        || capabilities_with(learned.kind().id(), &learned.name)
+            .any(|capability| capability::words_for(capability.name).any(says))
 }
 
 /// Says whether all that a package could ask for belongs to one or two capabilities.
@@ -185,7 +220,7 @@ struct Judge<'a> {
     linking: &'a Linking,
     import: Option<Import>,
     single: bool,
-    main: Option<&'static str>,
+    wider: Vec<&'static str>,
 }
 
 /// What the code of a package comes to in this app.
@@ -303,20 +338,23 @@ impl Judge<'_> {
         let place = format!("{}:{}", import.citation.file, import.citation.line);
         // What the system grants without asking is left out on purpose where it is, for a part that few use.
         let small = learned.kind() == Kind::Permission && !is_asked_for(&learned.name);
-        let main = capability_of(learned).is_none_or(|of| Some(of) == self.main);
+        let main = capability_of(learned).is_none_or(|of| !self.wider.contains(&of));
         // Where all of it stands in functions that scripts call by their names, and the app names others, none is used.
         let others = !live.taken.is_empty()
             && live.taken.iter().all(|one| one.part.called_by_name)
             && import.names.iter().any(|name| name.starts_with(|first: char| first.is_lowercase()));
-        if self.single && main && !self.around.runtime && !small && !others {
+        let meant = is_for(self.evidence, learned);
+        if self.single && main && meant && !self.around.runtime && !small && !others {
             return Some(format!("the app's own code uses the package ({place})"));
         }
         let part = live.taken.iter().find_map(|occurrence| {
             let part = &occurrence.part;
             let fits = |name: &&String| {
+                // What the whole package is called shows no use of a part of it.
+                let whole = !self.around.runtime && is_name_of(self.around.name, name);
                 part.function.as_ref().is_some_and(|function| function.eq_ignore_ascii_case(name))
-                    || means(name, &part.file)
-                    || means(name, &part.folder)
+                    && (part.called_by_name || name.len() > MIN_FUNCTION)
+                    || !whole && (means(name, &part.file) || means(name, &part.folder))
             };
             import.names.iter().find(fits)
         })?;
@@ -368,7 +406,9 @@ impl Judge<'_> {
                 (true, ..) => (Reach::Always, to_all(), Level::Warning),
                 (_, Some(Use::Likely), Some(why)) => (Reach::Used, why, Level::Warning),
                 (_, Some(Use::Named), Some(why)) => (Reach::Used, why, Level::Note),
-                (_, Some(Use::Called), None) if self.single && !noted && is_asked_for(&learned.name) => {
+                (_, Some(Use::Called), None)
+                    if self.single && !noted && is_asked_for(&learned.name) && is_for(self.evidence, learned) =>
+                {
                     (Reach::Always, "all that it is for needs this".to_owned(), Level::Warning)
                 }
                 _ => (Reach::Part, part(), Level::Note),
@@ -398,7 +438,7 @@ impl Judge<'_> {
             Kind::Feature | Kind::Filter | Kind::UrlScheme | Kind::Domain => {
                 (Reach::Part, "which one is meant is for the app's owner to say".to_owned(), Level::Note)
             }
-            Kind::MetaData | Kind::Plist if is_a_matter_of_taste(&learned.need) => {
+            Kind::MetaData | Kind::Plist | Kind::Attribute if is_a_matter_of_taste(&learned.need) => {
                 (Reach::Part, "which value is meant is for the app's owner to say".to_owned(), Level::Note)
             }
             Kind::Level
@@ -425,6 +465,7 @@ fn is_a_matter_of_taste(need: &Need) -> bool {
         |text: &String| ["@drawable/", "@mipmap/", "@color/", "@string/"].iter().any(|kind| text.starts_with(kind));
     match need {
         Need::MetaData { value, resource, .. } => value.iter().chain(resource).any(of_app),
+        Need::Attribute { value, .. } => of_app(value) || value.starts_with("@xml/"),
         Need::Plist { value } => matches!(value, NewValue::Array(_)),
         _ => false,
     }
@@ -447,6 +488,16 @@ pub(crate) fn judge_own(learned: &Learned) -> Judged {
         (_, Some(Use::Called | Use::Asked)) => Level::Error,
     };
     judged(Reach::Used, String::new(), Some(level))
+}
+
+/// Names of functions as short as this are common to all.
+const MIN_FUNCTION: usize = 7;
+
+/// Says whether a name is that of a whole package: its words are the package's.
+fn is_name_of(package: &str, name: &str) -> bool {
+    let squeezed = |text: &str| words_of(text).concat();
+    let (package, name) = (squeezed(package), squeezed(name));
+    package.contains(&name) || package.contains(name.trim_end_matches("manager").trim_end_matches("module"))
 }
 
 /// Returns what a key that holds a purpose is about: `Camera` of `NSCameraUsageDescription`.

@@ -114,6 +114,12 @@ pub fn capabilities_with(kind: &str, name: &str) -> impl Iterator<Item = Capabil
     table().iter().filter(move |(_, needs)| wants(needs)).map(|(capability, _)| *capability)
 }
 
+/// Returns the starts of words by which packages say that they are for a capability.
+pub fn words_for(capability: &str) -> impl Iterator<Item = &'static str> {
+    let row = rows(include_str!("../data/capability-words.tsv")).find(|row| row.cell(0) == capability);
+    row.map_or("", |row| row.cell(1)).split_whitespace()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

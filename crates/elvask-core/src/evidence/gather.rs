@@ -41,6 +41,7 @@ pub(super) struct Found {
     files: usize,
     pods: Pods,
     globals: Vec<String>,
+    about: String,
     for_development: bool,
     binaries: Vec<String>,
 }
@@ -121,6 +122,7 @@ impl Found {
         self.files += evidence.files;
         self.pods = evidence.pods;
         self.globals = evidence.globals;
+        self.about = evidence.about;
         self.for_development |= evidence.for_development;
         self.binaries.extend(evidence.binaries);
     }
@@ -275,6 +277,7 @@ pub(super) fn finish(mut found: Found) -> Evidence {
         chosen,
         pods: found.pods,
         globals: found.globals,
+        about: found.about,
         for_development: found.for_development,
         binaries: found.binaries,
     }
@@ -330,6 +333,7 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     for (_, text) in texts(files, tree, Role::ModuleConfig, &mut found) {
         scripts::read_module_config(&text, &mut found);
     }
+    found.about = about(around.package_json.as_ref(), &texts(files, tree, Role::Pubspec, &mut found));
     compiled_already(tree, &mut found);
     fetched(&scripts, &mut found);
     let sources = tree.files.iter().filter_map(|file| match file.role {
@@ -395,6 +399,25 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     // What the package's own privacy manifest gives a reason for, the app need not.
     found.all.retain(|learned| learned.kind() != Kind::PrivacyReason || !covered.contains(&learned.name));
     finish(found)
+}
+
+/// The longest description that is kept, in characters.
+const MAX_ABOUT: usize = 600;
+
+/// Returns what a package says of itself; empty where it describes itself in no words.
+fn about(json: Option<&serde_json::Value>, pubspec: &[(&PackageFile, String)]) -> String {
+    let text = |key: &str| json.and_then(|json| json.get(key)?.as_str()).unwrap_or_default();
+    let keywords = json.and_then(|json| json.get("keywords")?.as_array());
+    let keywords: Vec<&str> = keywords.into_iter().flatten().filter_map(serde_json::Value::as_str).collect();
+    let described =
+        pubspec.iter().flat_map(|(_, text)| text.lines()).find_map(|line| line.strip_prefix("description:"));
+    let described = described.unwrap_or_default().trim();
+    if text("description").is_empty() && keywords.is_empty() && described.is_empty() {
+        return String::new();
+    }
+    let named = pubspec.iter().flat_map(|(_, text)| text.lines()).find_map(|line| line.strip_prefix("name:"));
+    let all = [text("name"), text("description"), &keywords.join(" "), named.unwrap_or_default(), described].join(" ");
+    all.to_lowercase().chars().take(MAX_ABOUT).collect()
 }
 
 /// Notes what the package's build fetches: what that needs is not looked into.

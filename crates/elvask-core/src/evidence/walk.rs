@@ -46,6 +46,8 @@ pub(super) enum Role {
     AppScript,
     /// What the package tells the linker of its runtime.
     ModuleConfig,
+    /// `pubspec.yaml`.
+    Pubspec,
 }
 
 /// A file of a package.
@@ -251,6 +253,7 @@ fn role_of(name: &str, shown: &str, depth: usize) -> Option<Role> {
         "properties" if stem == "gradle" => Role::Properties,
         "json" if name == "package.json" && depth == 0 => Role::PackageJson,
         "json" if depth == 0 && name.ends_with("module.config.json") => Role::ModuleConfig,
+        "yaml" if depth == 0 && name == "pubspec.yaml" => Role::Pubspec,
         "js" | "cjs" if name.starts_with("app.plugin.") && depth == 0 => Role::AppScript,
         "js" | "cjs" if shown.starts_with("plugin/") => Role::AppScript,
         "podspec" => Role::Podspec,

@@ -441,6 +441,8 @@ impl Reader {
                 let value = value.filter(|value| !holds_sample(value));
                 put(key.to_owned(), Need::Entitlement { value });
             }
+            // Entitlements of other platforms' sandboxes are no keys of a property list.
+            _ if key.starts_with("com.apple.security.") => {}
             _ if key.is_empty() || is_dots(key) || BACKGROUND_KEYS.contains(&key) || key.starts_with("NSPrivacy") => {}
             _ if placeholder(key).is_some() => {
                 self.push(Piece::unknown(format!("`{key}` is a placeholder for a key"), span), comment, removed);
