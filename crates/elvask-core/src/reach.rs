@@ -174,8 +174,9 @@ fn is_for(evidence: &Evidence, learned: &Learned) -> bool {
         Kind::Entitlement => ios::entitlement(&learned.name).map_or_else(Vec::new, |known| words_of(known.capability)),
         _ => Vec::new(),
     };
-    let named =
-        own.iter().chain(&title).any(|word| word.len() > 3 && !COMMON_WORDS.contains(&word.as_str()) && says(word));
+    // A background mode is called like what is used in front as well.
+    let named = learned.kind() != Kind::BackgroundMode
+        && own.iter().chain(&title).any(|word| word.len() > 3 && !COMMON_WORDS.contains(&word.as_str()) && says(word));
     named
         || capabilities_with(learned.kind().id(), &learned.name)
             .any(|capability| capability::words_for(capability.name).any(says))
