@@ -69,8 +69,8 @@ fn script(source: &Source<'_>, start: usize, end: usize, rest: &str, out: &mut O
                 return;
             }
             let taken = taken(list);
-            let names = with_members(source, taken);
-            add(source, start, module, names, out);
+            let names = names_of(&taken);
+            source.remember(&taken, add(source, start, module, names, out));
         }
         Some("import") => {
             // `import 'x'` and `import('x')`.
@@ -86,13 +86,14 @@ fn script(source: &Source<'_>, start: usize, end: usize, rest: &str, out: &mut O
             let list = line.trim_end().strip_suffix('=').unwrap_or_default();
             let list =
                 ["const ", "let ", "var "].iter().find_map(|word| list.split_once(word)).map_or("", |(_, list)| list);
-            let mut names = with_members(source, taken(&list.replace(':', " as ")));
+            let taken = taken(&list.replace(':', " as "));
+            let mut names = names_of(&taken);
             // `require('x').Part`
             let behind = rest.split_once(')').map_or("", |(_, behind)| behind);
             if let Some(member) = behind.strip_prefix('.') {
                 names.extend(member.split(|letter| !is_name(letter)).next().map(str::to_owned));
             }
-            add(source, start, module, names, out);
+            source.remember(&taken, add(source, start, module, names, out));
         }
         _ => {}
     }
@@ -115,19 +116,57 @@ fn taken(list: &str) -> Vec<(String, String)> {
     out
 }
 
-/// Adds what the file takes from each name: `Ring` of `Birds.Ring`.
-fn with_members(source: &Source<'_>, taken: Vec<(String, String)>) -> Vec<String> {
+/// Returns the names that are taken from a package.
+fn names_of(taken: &[(String, String)]) -> Vec<String> {
     let mut names: Vec<String> = Vec::new();
-    let mut push = |name: &str| {
-        if !name.is_empty() && names.len() < MAX_NAMES && !names.iter().any(|known| known == name) {
-            names.push(name.to_owned());
+    for (name, _) in taken.iter().filter(|(name, _)| !name.is_empty()).take(MAX_NAMES) {
+        if !names.contains(name) {
+            names.push(name.clone());
         }
-    };
-    for (name, local) in &taken {
-        push(name);
-        source.members(local).iter().for_each(|member| push(member));
     }
     names
+}
+
+/// Adds what the file takes from each name that it has of a package: `Ring` of `Birds.Ring`. All names in one pass.
+pub(super) fn members(source: &Source<'_>, out: &mut OwnCode) {
+    let locals = source.locals.borrow();
+    if locals.is_empty() {
+        return;
+    }
+    let bytes = source.text.as_bytes();
+    let name = |letter: u8| letter.is_ascii_alphanumeric() || matches!(letter, b'_' | b'$');
+    // Most dots are behind something that ends otherwise.
+    let mut ends = [false; 256];
+    for last in locals.iter().filter_map(|(local, _)| local.bytes().last()) {
+        if let Some(end) = ends.get_mut(usize::from(last)) {
+            *end = true;
+        }
+    }
+    let may_end = |at: usize| bytes.get(at).is_some_and(|byte| ends.get(usize::from(*byte)) == Some(&true));
+    for dot in memchr::memchr_iter(b'.', bytes) {
+        let Some(last) = dot.checked_sub(1) else { continue };
+        let last = if bytes.get(last) == Some(&b'?') { last.saturating_sub(1) } else { last };
+        if !may_end(last) {
+            continue;
+        }
+        let before = bytes.get(..=last).unwrap_or_default();
+        let start = before.iter().rposition(|letter| !name(*letter)).map_or(0, |at| at + 1);
+        // The middle of a longer path belongs to something else.
+        if start.checked_sub(1).and_then(|at| bytes.get(at)) == Some(&b'.') {
+            continue;
+        }
+        let owner = source.text.get(start..=last).unwrap_or_default();
+        for (_, module) in locals.iter().filter(|(local, _)| local == owner) {
+            let behind = source.text.get(dot + 1..).unwrap_or_default();
+            let member = behind.split(|letter| !is_name(letter)).next().unwrap_or_default();
+            let known = out.imports.iter_mut().find(|known| known.module == *module);
+            if let Some(known) = known.filter(|known| !member.is_empty() && known.names.len() < MAX_NAMES)
+                && !known.names.iter().any(|one| one == member)
+            {
+                known.names.push(member.to_owned());
+            }
+        }
+    }
 }
 
 fn dart(source: &Source<'_>, start: usize, rest: &str, out: &mut OwnCode) {
@@ -155,16 +194,16 @@ fn is_of_a_package(written: &str) -> bool {
     !(written.is_empty() || written.starts_with(['.', '/', '~', '#']) || written.starts_with("@/"))
 }
 
-/// Notes the use of a package; `written` may go on with a path into it.
-fn add(source: &Source<'_>, at: usize, written: &str, mut names: Vec<String>, out: &mut OwnCode) {
+/// Notes the use of a package; `written` may go on with a path into it. Returns the package's name.
+fn add(source: &Source<'_>, at: usize, written: &str, mut names: Vec<String>, out: &mut OwnCode) -> Option<String> {
     if !is_of_a_package(written) {
-        return;
+        return None;
     }
     let script = matches!(source.language, Language::Script);
     let (module, path) = match written.strip_prefix('@').filter(|_| script) {
         Some(scoped) => {
             let mut parts = scoped.splitn(3, '/');
-            let (Some(scope), Some(name)) = (parts.next(), parts.next()) else { return };
+            let (Some(scope), Some(name)) = (parts.next(), parts.next()) else { return None };
             (format!("@{scope}/{name}"), parts.next().unwrap_or_default())
         }
         None if script => {
@@ -174,7 +213,6 @@ fn add(source: &Source<'_>, at: usize, written: &str, mut names: Vec<String>, ou
         None => (written.to_owned(), ""),
     };
     names.extend(path.rsplit('/').next().filter(|last| !last.is_empty()).map(str::to_owned));
-    let citation = source.citation(at);
     match out.imports.iter_mut().find(|known| known.module == module) {
         Some(known) => {
             for name in names {
@@ -183,8 +221,9 @@ fn add(source: &Source<'_>, at: usize, written: &str, mut names: Vec<String>, ou
                 }
             }
         }
-        None => out.imports.push(Import { module, names, citation }),
+        None => out.imports.push(Import { module: module.clone(), names, citation: source.citation(at) }),
     }
+    Some(module)
 }
 
 /// Reads an object of the page: `navigator.camera`, and all that it is part of.

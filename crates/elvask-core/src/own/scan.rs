@@ -1,7 +1,6 @@
 //! Going through the files, in parallel, with one automaton.
 
-use std::cell::OnceCell;
-use std::collections::HashMap;
+use std::cell::{OnceCell, RefCell};
 use std::path::Path;
 use std::sync::OnceLock;
 
@@ -81,11 +80,11 @@ pub(super) struct Source<'t> {
     pub(super) language: Language,
     /// Found only where something else than an import is met, which most files do without.
     stretches: OnceCell<Stretches>,
-    /// What is taken from each name in the file, found at the first import.
-    members: OnceCell<HashMap<&'t str, Vec<&'t str>>>,
+    /// The names that the file has of packages, each with its package.
+    pub(super) locals: RefCell<Vec<(String, String)>>,
 }
 
-impl<'t> Source<'t> {
+impl Source<'_> {
     fn stretches(&self) -> &Stretches {
         self.stretches.get_or_init(|| {
             let style = match self.language {
@@ -100,10 +99,10 @@ impl<'t> Source<'t> {
         })
     }
 
-    /// Returns what the file takes from a name of its own: `Ring` of `Birds.Ring`.
-    pub(super) fn members(&self, name: &str) -> &[&'t str] {
-        let all = self.members.get_or_init(|| members(self.text));
-        all.get(name).map(Vec::as_slice).unwrap_or_default()
+    /// Remembers under which names the file has what it takes from a package.
+    pub(super) fn remember(&self, taken: &[(String, String)], module: Option<String>) {
+        let Some(module) = module else { return };
+        self.locals.borrow_mut().extend(taken.iter().map(|(_, local)| (local.clone(), module.clone())));
     }
 
     pub(super) fn citation(&self, at: usize) -> Citation {
@@ -150,8 +149,8 @@ fn scan(files: &dyn Files, file: &OwnFile) -> Option<OwnCode> {
     let mut hits = automaton.find_iter(&bytes).peekable();
     hits.peek()?;
     let text = std::str::from_utf8(&bytes).ok()?;
-    let (stretches, members) = (OnceCell::new(), OnceCell::new());
-    let source = Source { text, shown: &file.shown, language: file.language, stretches, members };
+    let (stretches, locals) = (OnceCell::new(), RefCell::default());
+    let source = Source { text, shown: &file.shown, language: file.language, stretches, locals };
     let mut out = OwnCode::default();
     for hit in hits {
         let Some((_, start)) = PATTERNS.get(hit.pattern().as_usize()) else { continue };
@@ -166,33 +165,6 @@ fn scan(files: &dyn Files, file: &OwnFile) -> Option<OwnCode> {
             Start::Global => imports::global(&source, hit.start(), &mut out),
         }
     }
+    imports::members(&source, &mut out);
     Some(out)
-}
-
-/// Finds what is taken from each name: of all dots with a name on both sides, the one before with those behind.
-fn members(text: &str) -> HashMap<&str, Vec<&str>> {
-    let name = |letter: u8| letter.is_ascii_alphanumeric() || matches!(letter, b'_' | b'$');
-    let bytes = text.as_bytes();
-    let mut out: HashMap<&str, Vec<&str>> = HashMap::new();
-    for (dot, _) in text.match_indices('.') {
-        let mut end = dot;
-        if bytes.get(..end).is_some_and(|before| before.ends_with(b"?")) {
-            end -= 1;
-        }
-        let before = bytes.get(..end).unwrap_or_default();
-        let start = before.iter().rposition(|letter| !name(*letter)).map_or(0, |last| last + 1);
-        let behind = bytes.get(dot + 1..).unwrap_or_default();
-        let length = behind.iter().position(|letter| !name(*letter)).unwrap_or(behind.len());
-        // The middle of a longer path belongs to something else.
-        let path = start.checked_sub(1).and_then(|at| bytes.get(at)) == Some(&b'.');
-        let (Some(owner), Some(member)) = (text.get(start..end), text.get(dot + 1..dot + 1 + length)) else { continue };
-        if path || owner.is_empty() || member.is_empty() {
-            continue;
-        }
-        let known = out.entry(owner).or_default();
-        if !known.contains(&member) {
-            known.push(member);
-        }
-    }
-    out
 }
