@@ -384,11 +384,13 @@ impl Judge<'_> {
         let (reach, why, level) = match learned.kind() {
             Kind::Usage => match code {
                 // The store looks at the symbols, and not at whether they are ever reached.
-                Some(Use::Called) => {
-                    let why = used
-                        .unwrap_or_else(|| "the code that needs it is compiled into every app that has it".to_owned());
-                    (Reach::Always, why, Level::Error)
-                }
+                Some(Use::Called) => match used {
+                    Some(why) => (Reach::Used, why, Level::Error),
+                    None => {
+                        let why = "the code that needs it is compiled into every app that has it".to_owned();
+                        (Reach::Always, why, Level::Error)
+                    }
+                },
                 Some(Use::Likely) => match used {
                     Some(why) => (Reach::Used, why, Level::Warning),
                     None if everybody => (Reach::Always, to_all(), Level::Warning),
