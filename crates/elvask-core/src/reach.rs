@@ -12,7 +12,7 @@ use crate::discover::linking::{Linking, module_name};
 use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for};
 use crate::level::Level;
 use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, means, words_of};
-use crate::requirement::{Kind, Need, Strength};
+use crate::requirement::{Kind, Need, Owner, Strength};
 
 /// How a need comes to this app.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -422,13 +422,15 @@ impl Judge<'_> {
                 (false, Some(why)) if called && self.single => (Reach::Used, why, Level::Warning),
                 _ => (Reach::Part, part(), Level::Note),
             },
-            Kind::Query | Kind::QueryScheme => {
-                if everybody {
-                    (Reach::Always, to_all(), Level::Warning)
-                } else {
-                    (Reach::Part, part(), Level::Note)
+            // Which other apps are asked for is the owner's choice where the notes alone name them: they show examples. What
+            // stands for a capability of the platform is none.
+            Kind::Query | Kind::QueryScheme => match everybody {
+                true if called || is_of_a_capability(learned) => (Reach::Always, to_all(), Level::Warning),
+                true => {
+                    (Reach::Part, "which other apps are meant is for the app's owner to say".to_owned(), Level::Note)
                 }
-            }
+                false => (Reach::Part, part(), Level::Note),
+            },
             Kind::PrivacyReason => (
                 Reach::Always,
                 "the code that needs it is compiled into every app that has it".to_owned(),
@@ -462,12 +464,24 @@ impl Judge<'_> {
     }
 }
 
+/// Says whether a query or scheme is what some capability asks for.
+fn is_of_a_capability(learned: &Learned) -> bool {
+    let name = match &learned.need {
+        Need::Query(query) if query.scheme.is_some() => query.scheme.as_deref().unwrap_or_default(),
+        _ => learned.name.as_str(),
+    };
+    let asked = |need: capability::CapabilityNeed| need.name == learned.name || need.name == name;
+    capability::capabilities().any(|capability| capability.needs().any(asked))
+}
+
 /// Says whether notes can only show an example of a value: a picture, a colour or a text of the app, or a list of its own.
 fn is_a_matter_of_taste(need: &Need) -> bool {
     let of_app =
         |text: &String| ["@drawable/", "@mipmap/", "@color/", "@string/"].iter().any(|kind| text.starts_with(kind));
     match need {
         Need::MetaData { value, resource, .. } => value.iter().chain(resource).any(of_app),
+        // How the whole app is backed up or stores its files is not for one of its packages to say.
+        Need::Attribute { owner: Owner::Application, .. } => true,
         Need::Attribute { value, .. } => of_app(value) || value.starts_with("@xml/"),
         Need::Plist { value } => matches!(value, NewValue::Array(_)),
         _ => false,

@@ -62,7 +62,7 @@ impl Rule for ComponentAttribute {
                 // What another source set or a plugin's own manifest states counts as well.
                 let lacking = context.lacking(group.requirements, |variant| {
                     let declared = variant.owner(owner).and_then(|element| element.value(attribute));
-                    declared.is_some_and(|declared| declared == wanted || is_reference(declared))
+                    declared.is_some_and(|declared| has_all(declared, &wanted) || is_reference(declared))
                 });
                 if lacking.is_empty() && !context.variants.is_empty() {
                     continue;
@@ -82,7 +82,7 @@ impl Rule for ComponentAttribute {
                     continue;
                 };
                 let declared = element.value(ANDROID, attribute);
-                if declared.as_ref().is_some_and(|declared| *declared == wanted || is_reference(declared)) {
+                if declared.as_ref().is_some_and(|declared| has_all(declared, &wanted) || is_reference(declared)) {
                     continue;
                 }
                 // Two plugins that want different values are told by `requirement-conflict`.
@@ -94,18 +94,31 @@ impl Rule for ComponentAttribute {
                     None => "is not stated".to_owned(),
                 };
                 let message = format!("`{attribute}` of {} {now}, and {who} \"{wanted}\"", owner.title());
-                let line = format!("android:{attribute}=\"{wanted}\"");
+                // Flags that stand there stay: others may need them.
+                let value = match &declared {
+                    Some(declared) if wanted.contains('|') && !declared.trim().is_empty() => {
+                        let more = wanted.split('|').filter(|flag| !has_all(declared, flag));
+                        std::iter::once(declared.as_ref()).chain(more).collect::<Vec<_>>().join("|")
+                    }
+                    _ => wanted.clone(),
+                };
+                let line = format!("android:{attribute}=\"{value}\"");
                 let remedy = match loosens(attribute, &wanted).filter(|_| !context.consented(attribute)) {
                     Some(meaning) => Remedy::Answer {
                         wants: vec![Want::Consent { subject: attribute.clone(), meaning: meaning.to_owned() }],
                         lines: line,
                     },
-                    None => manifest_edit(line, manifest, vec![set_android(manifest, element, attribute, &wanted)]),
+                    None => manifest_edit(line, manifest, vec![set_android(manifest, element, attribute, &value)]),
                 };
                 out.push(finding(manifest.value_place(element, attribute), message).mend(remedy));
             }
         }
     }
+}
+
+/// Says whether a value is the wanted one, or a list of flags with all that are wanted: `orientation|screenSize`.
+fn has_all(declared: &str, wanted: &str) -> bool {
+    wanted.split('|').all(|flag| declared.split('|').any(|one| one.trim() == flag.trim()))
 }
 
 #[cfg(test)]
@@ -156,5 +169,20 @@ mod tests {
         app.is_left_alone();
         app.settings.consents.push("usesCleartextTraffic".to_owned());
         app.mends_manifest(ID, "    <application android:usesCleartextTraffic=\"true\"/>\n");
+    }
+
+    #[test]
+    fn flags_are_a_list_of_which_more_may_be_there() {
+        let need = "android.attribute = { on = 'launcher', name = 'configChanges', value = 'orientation|screenSize' }";
+        let app = |flags: &str| {
+            let inside = crate::rules::testing::activity("")
+                .replace("android:launchMode", &format!("android:configChanges=\"{flags}\" android:launchMode"));
+            Fixture::android(&inside).needs("turnstone_links", need)
+        };
+        assert!(app("keyboard|screenSize|orientation").found(ID).is_empty());
+        let lacking = app("keyboard|orientation");
+        assert_eq!(lacking.findings(ID).len(), 1);
+        let title = lacking.findings(ID)[0].remedy.title().to_owned();
+        assert_eq!(title, "android:configChanges=\"keyboard|orientation|screenSize\"");
     }
 }
