@@ -19,6 +19,9 @@ const MAX_CITED: usize = 6;
 /// A package that could ask for more permissions than this asks for whatever the app wants.
 const MANY_PERMISSIONS: usize = 6;
 
+/// The same where those count too that the system grants without asking.
+const MANY_OF_ANY_GRANT: usize = 9;
+
 /// The same for keys that hold a purpose.
 const MANY_KEYS: usize = 5;
 
@@ -286,14 +289,18 @@ pub(super) fn finish(mut found: Found) -> Evidence {
 /// Returns the kinds of which there is so much that nobody needs all of it. What the build brings along, what the system
 /// grants without asking and what older levels alone need does not count.
 fn asked_for_any(all: &[Learned]) -> Vec<Kind> {
-    let counts = |learned: &&Learned| match &learned.need {
-        Need::Permission { max_level } => max_level.is_none() && !learned.brought && is_asked_for(&learned.name),
+    let endless = |learned: &&Learned| match &learned.need {
+        Need::Permission { max_level } => max_level.is_none() && !learned.brought,
         Need::Usage => !learned.brought,
         _ => false,
     };
-    let many = |kind: Kind, limit: usize| all.iter().filter(counts).filter(|one| one.kind() == kind).count() > limit;
-    let kinds = [(Kind::Permission, MANY_PERMISSIONS), (Kind::Usage, MANY_KEYS)];
-    kinds.into_iter().filter(|(kind, limit)| many(*kind, *limit)).map(|(kind, _)| kind).collect()
+    let asked = |learned: &&Learned| learned.kind() != Kind::Permission || is_asked_for(&learned.name);
+    let of = |kind: Kind| all.iter().filter(endless).filter(move |one| one.kind() == kind);
+    let permissions = of(Kind::Permission).filter(asked).count() > MANY_PERMISSIONS
+        || of(Kind::Permission).count() > MANY_OF_ANY_GRANT;
+    let purposes = of(Kind::Usage).count() > MANY_KEYS;
+    let kinds = [(Kind::Permission, permissions), (Kind::Usage, purposes)];
+    kinds.into_iter().filter(|(_, many)| *many).map(|(kind, _)| kind).collect()
 }
 
 /// Says whether a permission is one that a person grants, in a dialog or in the settings.
