@@ -26,7 +26,7 @@ pub fn words_of(name: &str) -> Vec<String> {
 }
 
 /// Words of file and class names that say what kind of thing they are, and not what it is about.
-const KINDS: [&str; 24] = [
+const KINDS: [&str; 22] = [
     "module",
     "manager",
     "impl",
@@ -34,7 +34,6 @@ const KINDS: [&str; 24] = [
     "package",
     "spec",
     "native",
-    "turbo",
     "android",
     "ios",
     "service",
@@ -50,7 +49,6 @@ const KINDS: [&str; 24] = [
     "api",
     "core",
     "base",
-    "rn",
 ];
 
 /// Returns the words of the name of a file or class that say what it is about. A first word in capitals alone of up to three

@@ -33,7 +33,7 @@ pub(super) struct OwnFile {
 }
 
 /// Folders that hold what others wrote, what a build made, or what does not ship.
-const NOT_OWN: [&str; 32] = [
+const NOT_OWN: [&str; 30] = [
     "node_modules",
     "build",
     "dist",
@@ -56,7 +56,6 @@ const NOT_OWN: [&str; 32] = [
     "e2e",
     "mocks",
     "fixtures",
-    "storybook",
     "stories",
     "docs",
     "doc",
@@ -65,7 +64,6 @@ const NOT_OWN: [&str; 32] = [
     "template",
     "templates",
     "plugins",
-    "cypress",
 ];
 
 /// Finds the files of the app's own code, in the order of their names; tells whether there were more than are read.

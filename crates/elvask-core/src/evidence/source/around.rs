@@ -221,7 +221,7 @@ mod tests {
         let name = |text: &str| function_around(text, text.len()).unwrap_or_default().0.to_owned();
         assert_eq!(name("  fun scan(a: Int) {\n    x."), "scan");
         assert_eq!(name("  @objc func getPhoto(_ call: Call) {\n"), "getPhoto");
-        assert_eq!(name("RCT_EXPORT_METHOD(listen:(NSString *)a\n  b"), "listen");
+        assert_eq!(name("EXPORT_METHOD(listen:(NSString *)a\n  b"), "listen");
         assert_eq!(name("  AsyncFunction(\"ring\") { ->\n"), "ring");
         assert_eq!(name("- (void)locate:(id)sender {\n"), "locate");
         assert_eq!(name("  public static void ring(Call call) {\n"), "ring");
