@@ -5,14 +5,10 @@ mod links;
 use elvask_markup::Span;
 use elvask_platform::{capability, ios};
 
-use crate::rules;
 use crate::sheet::Sheet;
 use crate::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 
-pub use links::{LinkTest, LinksConfig};
-
-/// The name of the file, in the root of the app.
-pub const FILE_NAME: &str = "elvask.toml";
+pub use links::LinksConfig;
 
 /// What `elvask.toml` says.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -241,13 +237,6 @@ fn read_waiver(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Wai
         Some(Text { text: date?.to_string(), span: span_of(value) })
     });
     let rule = rule?;
-    if rules::find(&rule.text).is_none() {
-        let known = rules::RULES.iter().map(|known| known.about().id);
-        let hint = elvask_platform::names::nearest(&rule.text, known)
-            .map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
-        problems.push(Problem { message: format!("`{}` is no rule{hint}", rule.text), span: rule.span });
-        return None;
-    }
     Some(Waiver { rule, subject, reason: reason?.text, until, span: table.span })
 }
 
@@ -302,7 +291,6 @@ until = 2027-03-31
                 ("2", "version 2 of this file is not known; this Elvask reads 1"),
                 ("camra", "`camra` is neither a capability nor a key that holds a purpose; did you mean `camera`?"),
                 ("3", "`motion` must be a text, or a table with one text for each language"),
-                ("'purpose-vage'", "`purpose-vage` is no rule; did you mean `purpose-vague`?"),
                 ("'soon'", "`until` must be a date such as 2027-03-31, without quotes"),
             ]
         );

@@ -238,7 +238,8 @@ pub fn with_wishes(app: &App, entries: &[String]) -> Result<App, String> {
         return Err(problem.message.clone());
     }
     let mut app = app.clone();
-    let file = app.sources.add(&app.root.join("(command line)"), text);
+    let path = app.root.join("(command line)");
+    let file = app.sources.add(&path, text);
     app.plugins.push(Plugin {
         name: OWNER.to_owned(),
         version: None,

@@ -2,100 +2,47 @@
 
 pub(crate) mod android;
 pub(crate) mod ios;
-pub mod linking;
 pub(crate) mod msbuild;
 pub(crate) mod native;
 pub(crate) mod npm;
 pub(crate) mod pubspec;
-pub mod site;
+pub(crate) mod resources;
 pub mod widget;
 
+use crate::layout::FILE_NAME;
 use std::path::{Path, PathBuf};
 
 use elvask_platform::Platform;
 use rayon::prelude::*;
-use serde::Serialize;
 
-use crate::app::Loading;
-use crate::config;
 use crate::files::{FileKind, Files};
+use crate::layout::Layout;
+use crate::loading::Loading;
 use crate::source::Place;
 
-/// How the folders of an app are arranged, named after the file that lists its dependencies.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Layout {
-    /// `pubspec.yaml`.
-    Pubspec,
-    /// `package.json`.
-    Npm,
-    /// A `.csproj` that is built for mobile platforms.
-    Msbuild,
-    /// `config.xml` in the W3C widget format.
-    Widget,
-    /// Gradle files: an app for Android alone.
-    Gradle,
-    /// An Xcode project: an app for iOS alone.
-    Xcode,
-}
-
-impl Layout {
-    /// Returns the name of the layout.
-    #[must_use]
-    pub fn id(self) -> &'static str {
-        match self {
-            Layout::Pubspec => "pubspec",
-            Layout::Npm => "npm",
-            Layout::Msbuild => "msbuild",
-            Layout::Widget => "widget",
-            Layout::Gradle => "gradle",
-            Layout::Xcode => "xcode",
+/// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
+pub(crate) fn layouts_at(files: &dyn Files, root: &Path) -> Vec<Layout> {
+    let mut found = Vec::new();
+    for layout in [Layout::Pubspec, Layout::Npm] {
+        if files.is_file(&root.join(layout.file())) {
+            found.push(layout);
         }
     }
-
-    /// Returns the file that names the layout.
-    #[must_use]
-    pub fn file(self) -> &'static str {
-        match self {
-            Layout::Pubspec => "pubspec.yaml",
-            Layout::Npm => "package.json",
-            Layout::Msbuild => "*.csproj",
-            Layout::Widget => "config.xml",
-            Layout::Gradle => "settings.gradle",
-            Layout::Xcode => "*.xcodeproj",
+    if msbuild_project(files, root) {
+        found.push(Layout::Msbuild);
+    }
+    if widget::is_widget(files, root) {
+        found.push(Layout::Widget);
+    }
+    if found.is_empty() {
+        if crate::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root) {
+            found.push(Layout::Gradle);
+        }
+        if !ios::projects_in(files, root).is_empty() {
+            found.push(Layout::Xcode);
         }
     }
-
-    /// Says whether the layout serves one platform alone, so that it can be part of another one.
-    #[must_use]
-    pub fn is_native(self) -> bool {
-        matches!(self, Layout::Gradle | Layout::Xcode)
-    }
-
-    /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
-    pub(crate) fn at(files: &dyn Files, root: &Path) -> Vec<Layout> {
-        let mut found = Vec::new();
-        for layout in [Layout::Pubspec, Layout::Npm] {
-            if files.is_file(&root.join(layout.file())) {
-                found.push(layout);
-            }
-        }
-        if msbuild_project(files, root) {
-            found.push(Layout::Msbuild);
-        }
-        if widget::is_widget(files, root) {
-            found.push(Layout::Widget);
-        }
-        if found.is_empty() {
-            if crate::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root) {
-                found.push(Layout::Gradle);
-            }
-            if !ios::projects_in(files, root).is_empty() {
-                found.push(Layout::Xcode);
-            }
-        }
-        found
-    }
+    found
 }
 
 fn msbuild_project(files: &dyn Files, root: &Path) -> bool {
@@ -186,18 +133,18 @@ const PLATFORM_FOLDERS: [&str; 2] = ["android", "ios"];
 pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
     let listed: Vec<_> = start
         .ancestors()
-        .map(|folder| (folder, Layout::at(files, folder)))
+        .map(|folder| (folder, layouts_at(files, folder)))
         .filter(|(_, layouts)| !layouts.is_empty())
         .collect();
     let whole = |folder: &Path, layouts: &[Layout]| {
-        files.is_file(&folder.join(config::FILE_NAME))
+        files.is_file(&folder.join(FILE_NAME))
             || layouts
                 .iter()
                 .any(|layout| layout.is_native() || *layout == Layout::Msbuild || *layout == Layout::Widget)
             || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
     };
     let (nearest, layouts) = listed.iter().find(|(folder, layouts)| whole(folder, layouts)).or(listed.first())?;
-    if layouts.iter().any(|layout| layout.is_native()) && !files.is_file(&nearest.join(config::FILE_NAME)) {
+    if layouts.iter().any(|layout| layout.is_native()) && !files.is_file(&nearest.join(FILE_NAME)) {
         let around = listed.iter().find(|(folder, layouts)| {
             let inside = nearest.strip_prefix(folder).ok().and_then(|inside| inside.components().next());
             let inside = inside.and_then(|part| part.as_os_str().to_str());
@@ -223,10 +170,10 @@ const APP_DEPTH: usize = 3;
 #[must_use]
 pub fn find_app_in(files: &dyn Files, folder: &Path) -> PathBuf {
     let shared = |folder: &Path| {
-        let layouts = Layout::at(files, folder);
+        let layouts = layouts_at(files, folder);
         !layouts.is_empty() && layouts.iter().all(|layout| matches!(layout, Layout::Npm | Layout::Pubspec))
     };
-    if !shared(folder) || files.is_file(&folder.join(config::FILE_NAME)) || has_app(files, folder) {
+    if !shared(folder) || files.is_file(&folder.join(FILE_NAME)) || has_app(files, folder) {
         return folder.to_owned();
     }
     let below = folders(files, folder, APP_DEPTH).into_iter().filter(|inside| inside != folder);
@@ -271,12 +218,12 @@ pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
         if found.iter().any(|app| folder.starts_with(app)) {
             continue;
         }
-        let layouts = Layout::at(files, &folder);
+        let layouts = layouts_at(files, &folder);
         let modules =
             || folders(files, &folder, APPS_DEPTH).into_iter().filter(|inside| android::builds_an_app(files, inside));
         let is_app = layouts.iter().any(|layout| match layout {
             Layout::Pubspec | Layout::Npm => {
-                files.is_file(&folder.join(config::FILE_NAME))
+                files.is_file(&folder.join(FILE_NAME))
                     || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
                         && find_app_in(files, &folder) == folder
             }

@@ -22,7 +22,9 @@ use std::path::Path;
 use serde::{Deserialize, Serialize};
 
 use crate::files::Files;
-use crate::requirement::{Citation, Kind, Need, Strength, When};
+use crate::level::Strength;
+use crate::requirement::{Citation, Need, When};
+use elvask_platform::Kind;
 
 pub use cache::Cache;
 pub(crate) use cache::{Remembered, learn_cached};

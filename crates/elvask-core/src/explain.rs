@@ -1,12 +1,14 @@
 //! What there is to know about a rule, a permission, a key or a capability.
 
+use elvask_platform::Kind;
 use elvask_platform::Platform;
 use elvask_platform::android::{self, Companion, Permission, Succession};
 use elvask_platform::capability::{self, Capability, capabilities_with};
 use elvask_platform::ios::{self, PlistKey, UsageKey};
 use elvask_platform::names::nearest;
 
-use crate::rules::{self, About, RULES};
+use crate::finding::About;
+use crate::rules::{self, RULES};
 
 /// A thing that can be explained.
 #[derive(Debug, Clone)]
@@ -57,11 +59,11 @@ pub fn topic(word: &str) -> Result<Topic, Option<String>> {
             succession: android::succession(known.name),
             companions: android::companions(known.name).collect(),
             review: android::store_review(known.name),
-            capabilities: capabilities_with("permission", known.name).collect(),
+            capabilities: capabilities_with(Kind::Permission, known.name).collect(),
         });
     }
     if let Some(known) = ios::usage_key(word) {
-        return Ok(Topic::Usage { known, capabilities: capabilities_with("usage", known.key).collect() });
+        return Ok(Topic::Usage { known, capabilities: capabilities_with(Kind::Usage, known.key).collect() });
     }
     if let Some(known) = ios::plist_key(word) {
         return Ok(Topic::Key(known));

@@ -6,8 +6,9 @@
 
 use crate::app::App;
 use crate::check::{Report, check_texts};
-use crate::finding::{Edits, Finding, Remedy, Want};
+use crate::finding::{Edits, Finding};
 use crate::needs::Settings;
+use crate::remedy::{Remedy, Want};
 use crate::source::{FileId, Sources};
 
 /// The most rounds; remedies that undo each other would go on for ever.

@@ -16,8 +16,8 @@ use std::sync::Arc;
 
 use elvask_markup::gradle::{Language, Statement, parse};
 
-use crate::app::Loading;
 use crate::files::{Files, normal};
+use crate::loading::Loading;
 use crate::source::{FileId, Place};
 use values::Properties;
 

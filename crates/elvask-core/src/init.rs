@@ -1,12 +1,13 @@
 //! The first `elvask.toml` of an app: what it declares already, so that from then on its intent stands in one file.
 
+use elvask_platform::Kind;
 use elvask_platform::capability::capabilities_with;
 
 use crate::app::App;
-use crate::check::Context;
-use crate::config::FILE_NAME;
-use crate::rules::is_unfilled;
+use crate::context::Context;
+use crate::layout::FILE_NAME;
 use crate::surface::PlistView;
+use crate::template::is_unfilled_purpose;
 
 /// Returns the text of `elvask.toml` for an app as it is.
 #[must_use]
@@ -62,9 +63,9 @@ fn identity(app: &App, context: &Context<'_>, out: &mut String) {
 
 /// Returns the name under which a purpose is kept: the capability that wants nothing but it, else the key.
 fn purpose_name(usage: &str) -> String {
-    let alone = capabilities_with("usage", usage).find(|capability| {
+    let alone = capabilities_with(Kind::Usage, usage).find(|capability| {
         // Older forms of a key stand behind the same capability.
-        let wanted = capability.needs().filter(|need| need.kind == "usage");
+        let wanted = capability.needs().filter(|need| need.kind == Kind::Usage);
         let (older, now): (Vec<_>, Vec<_>) = wanted.partition(|need| need.ios_below.is_some());
         matches!(now.as_slice(), [one] if one.name == usage || older.iter().any(|older| older.name == usage))
     });
@@ -100,7 +101,7 @@ fn purposes(context: &Context<'_>, out: &mut String) {
 }
 
 fn purpose_line(context: &Context<'_>, plist: PlistView<'_>, usage: &str, purpose: &str) -> String {
-    if is_unfilled(purpose) || purpose.contains("$(") {
+    if is_unfilled_purpose(purpose) || purpose.contains("$(") {
         return format!("#{}", text(purpose));
     }
     let texts = context.app.ios.iter().flat_map(|ios| &ios.texts).filter(|one| one.key == usage);

@@ -4,9 +4,10 @@ use elvask_platform::Platform;
 
 use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
 use crate::evidence::{Doubtful, Evidence, Learned};
-use crate::needs::need_of;
+use crate::kinds::of_part;
+use crate::level::Strength;
 use crate::reach::Judged;
-use crate::requirement::{Citation, EvidenceKind, Need, Strength, When};
+use crate::requirement::{Citation, EvidenceKind, Need, When};
 use crate::sheet::Asked;
 use crate::source::{Place, Sources};
 
@@ -184,7 +185,8 @@ fn of_sheet(sources: &Sources, found: &PluginSheet, shown: &[Learned]) -> Vec<Kn
             Asked::Capability(capability) => {
                 for part in capability.needs().filter(|part| found.sheet.platforms.contains(&part.platform)) {
                     let strength = if part.optional { Strength::Optional } else { required.strength };
-                    add(part.name, need_of(&part), strength, Some(capability.name));
+                    let Some(need) = of_part(&part) else { continue };
+                    add(part.name, need, strength, Some(capability.name));
                 }
             }
         }

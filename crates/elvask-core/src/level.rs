@@ -2,7 +2,17 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::requirement::Strength;
+/// How sure a requirement is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Strength {
+    /// The plugin does not work without it.
+    Certain,
+    /// It is probably needed.
+    Likely,
+    /// It is worth having.
+    Optional,
+}
 
 /// How bad a finding is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

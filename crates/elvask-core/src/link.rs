@@ -16,15 +16,16 @@ pub mod pattern;
 pub mod route;
 pub mod url;
 
+use crate::filters::Entry;
 use elvask_platform::{Platform, Version};
 use serde::Serialize;
 
-use crate::check::Context;
-use crate::source::{FileId, Place};
+use crate::filters::FilterSpec;
+use crate::scene::Scene;
+use crate::source::{FileId, Place, Sources};
 use android::AndroidLinks;
 use association::apple::Decision;
 use association::{AssociationFiles, Document, Website, WriteProblem, Written};
-use filter::FilterSpec;
 use ios::IosLinks;
 use route::Route;
 use url::Link;
@@ -126,6 +127,19 @@ impl Default for Device {
     }
 }
 
+/// What the owner says of the app that its files may not say.
+#[derive(Debug, Clone, Default)]
+pub struct SaidOfTheApp {
+    /// The id on Android, where no build file states it.
+    pub android_id: Option<String>,
+    /// The bundle id, where no project states it.
+    pub ios_id: Option<String>,
+    /// The team on iOS; it goes before that of the project.
+    pub ios_team: Option<String>,
+    /// The SHA-256 fingerprints of the signing certificates, as `elvask.toml` has them.
+    pub fingerprints: Vec<String>,
+}
+
 /// All of an app that links can start, on both platforms.
 #[derive(Debug, Clone, Default)]
 pub struct AppLinks {
@@ -140,31 +154,26 @@ pub struct AppLinks {
 impl AppLinks {
     /// Gathers the links of an app.
     #[must_use]
-    pub fn of(context: &Context<'_>) -> Self {
-        let config = &context.app.config;
-        let fingerprints: Vec<String> = config.links.fingerprints.iter().map(|one| one.text.clone()).collect();
-        let stated = |text: &Option<crate::tomldoc::Text>| text.as_ref().map(|text| text.text.clone());
-        let mut own: Vec<FileId> = context.manifests.iter().map(|manifest| manifest.file).collect();
-        let in_source = context.app.android.iter().flat_map(|android| &android.activities);
+    pub fn of(scene: &Scene<'_>, said: &SaidOfTheApp) -> Self {
+        let mut own: Vec<FileId> = scene.manifests.iter().map(|manifest| manifest.file).collect();
+        let in_source = scene.app.android.iter().flat_map(|android| &android.activities);
         own.extend(in_source.map(|entry| entry.place.file));
         let mut links = AppLinks { own, ..AppLinks::default() };
-        if let Some(app) = &context.app.android {
-            for effective in &context.variants {
+        if let Some(app) = &scene.app.android {
+            for effective in &scene.variants {
                 let variant = app.variants.iter().find(|variant| variant.name == effective.variant);
-                let id = variant
-                    .and_then(|variant| variant.id.value.clone())
-                    .or_else(|| stated(&config.identity.android_id));
+                let id = variant.and_then(|variant| variant.id.value.clone()).or_else(|| said.android_id.clone());
                 let text_of = |reference: &str| {
                     let name = reference.strip_prefix("@string/")?;
                     app.strings.iter().find(|(known, _)| known == name).map(|(_, text)| text.clone())
                 };
-                let mut of_variant = AndroidLinks::of(effective, id, fingerprints.clone(), &text_of);
+                let mut of_variant = AndroidLinks::of(effective, id, said.fingerprints.clone(), &text_of);
                 of_variant.add(app.activities.iter().cloned());
                 links.android.push((effective.variant.clone(), of_variant));
             }
         }
-        if let Some(app) = &context.app.ios {
-            let settings = context.surface.settings();
+        if let Some(app) = &scene.app.ios {
+            let settings = scene.surface.settings();
             let setting = |name: &str| {
                 settings
                     .and_then(|settings| settings.value(name))
@@ -176,17 +185,17 @@ impl AppLinks {
                 None => text.to_owned(),
             };
             links.ios = Some(IosLinks {
-                bundle: app.id.value.clone().or_else(|| stated(&config.identity.ios_id)),
-                team: stated(&config.identity.ios_team).or_else(|| setting("DEVELOPMENT_TEAM")),
+                bundle: app.id.value.clone().or_else(|| said.ios_id.clone()),
+                team: said.ios_team.clone().or_else(|| setting("DEVELOPMENT_TEAM")),
                 min_version: app.min_version.value,
-                schemes: context.plist.as_ref().map(ios::schemes_of).unwrap_or_default(),
-                domains: context
+                schemes: scene.plist.as_ref().map(ios::schemes_of).unwrap_or_default(),
+                domains: scene
                     .surface
                     .entitlements()
                     .map(|(file, list)| ios::domains_of(file, list, &resolve))
                     .unwrap_or_default(),
-                scenes: context.plist.is_some_and(|plist| plist.entry("UIApplicationSceneManifest").is_some()),
-                file: context.plist.map(|plist| plist.file),
+                scenes: scene.plist.is_some_and(|plist| plist.entry("UIApplicationSceneManifest").is_some()),
+                file: scene.plist.map(|plist| plist.file),
             });
         }
         links
@@ -202,23 +211,23 @@ impl AppLinks {
     #[must_use]
     pub fn open(
         &self,
-        context: &Context<'_>,
+        sources: &Sources,
         link: &Link,
         device: Device,
         site: Option<&dyn Website>,
     ) -> Vec<(Platform, Attempt)> {
         let mut out = Vec::new();
         if let Some(android) = self.first_android() {
-            out.push((Platform::Android, android.open(link, device.level, site, context.sources)));
+            out.push((Platform::Android, android.open(link, device.level, site, sources)));
         }
         if let Some(ios) = &self.ios {
-            out.push((Platform::Ios, ios.open(link, device.version, site, context.sources)));
+            out.push((Platform::Ios, ios.open(link, device.version, site, sources)));
         }
         out
     }
 
     /// Goes through the filters for links that the app's own manifests declare: what plugins bring along is their affair.
-    pub fn own_filters(&self) -> impl Iterator<Item = (&android::Entry, &FilterSpec)> {
+    pub fn own_filters(&self) -> impl Iterator<Item = (&Entry, &FilterSpec)> {
         let all = self.android.iter().flat_map(|(_, links)| links.link_filters());
         all.filter(|(entry, filter)| self.own.contains(&filter.place.unwrap_or(entry.place).file))
     }

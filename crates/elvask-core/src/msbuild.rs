@@ -15,9 +15,9 @@ use std::path::{Path, PathBuf};
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
 
-use crate::app::Loading;
 use crate::files::{FileKind, Files, normal};
 use crate::gradle::Stated;
+use crate::loading::Loading;
 use crate::source::{FileId, Place, read_text};
 
 /// How far above the project the shared property files are looked for.

@@ -1,24 +1,33 @@
 //! All that the plugins of an app need of it, and the values that its owner has given.
 
+mod requirement;
+
+pub use requirement::{Learnt, Requirement};
+
+use crate::kinds::of_part;
+use crate::remedy::Want;
+pub use crate::template::is_unfilled_purpose;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
-use elvask_platform::capability::{CapabilityNeed, capabilities_with};
+use elvask_platform::capability::capabilities_with;
 use elvask_platform::wording::{ValueUse, placeholder_in};
 
 use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
 use crate::evidence::Learned;
 use crate::level::Level;
+use crate::level::Strength;
 use crate::reach::{Judged, Reach, Reached};
-use crate::requirement::{Kind, Learnt, Need, Owner, Query, Requirement, Strength};
+use crate::requirement::Need;
 use crate::sheet::{Asked, Sheet};
 use crate::source::Place;
 use crate::surface::{ManifestView, PlistView};
 use crate::template::{answers_in, fill_in, is_reference, read_back};
 use crate::tomldoc::Text;
+use elvask_platform::Kind;
 
 /// What a person says for one run.
 #[derive(Debug, Clone, Default)]
@@ -327,7 +336,8 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
             Asked::Capability(capability) => {
                 for need in capability.needs().filter(|need| wanted(need.platform)) {
                     let strength = if need.optional { Strength::Optional } else { strength };
-                    all.push(requirement(need.name, need_of(&need), strength, Some(*capability), Some(need)));
+                    let Some(asked) = of_part(&need) else { continue };
+                    all.push(requirement(need.name, asked, strength, Some(*capability), Some(need)));
                 }
             }
         }
@@ -351,45 +361,6 @@ pub fn is_outdated(plugin: &Plugin, sheet: &Sheet) -> bool {
     match (&sheet.versions, installed) {
         (Some((range, _)), Some(version)) => !range.matches(&version),
         _ => false,
-    }
-}
-
-/// Returns what exactly a part of a capability asks for.
-pub(crate) fn need_of(need: &CapabilityNeed) -> Need {
-    need_from(need.kind, need.name, need.value, need.max_level)
-}
-
-/// Returns what the tables of the platforms ask for with a kind, a name, a value and a cap.
-pub(crate) fn need_from(kind: &str, name: &str, value: &str, max_level: Option<u32>) -> Need {
-    let (action, data) = name.split_once(' ').map_or((name, None), |(action, data)| (action, Some(data)));
-    let action = Some(action.to_owned());
-    let data = data.map(str::to_owned);
-    match kind {
-        "permission" => Need::Permission { max_level },
-        "usage" => Need::Usage,
-        "query-scheme" => Need::QueryScheme,
-        "background-mode" => Need::BackgroundMode,
-        "privacy-reason" => Need::PrivacyReason { reasons: Vec::new() },
-        "entitlement" => Need::Entitlement { value: value_of(value) },
-        "filter" => {
-            let categories = vec!["android.intent.category.DEFAULT".to_owned()];
-            let filter = Query { action, mime: data, categories, ..Query::default() };
-            Need::Filter { owner: Owner::Launcher, filter }
-        }
-        _ => Need::Query(Query { action, scheme: data, ..Query::default() }),
-    }
-}
-
-/// Reads a value as the table of capabilities writes it.
-fn value_of(written: &str) -> Option<NewValue> {
-    let list = written.strip_prefix('[').and_then(|rest| rest.strip_suffix(']'));
-    match (written, list) {
-        ("", _) => None,
-        ("true", _) => Some(NewValue::Bool(true)),
-        (_, Some(words)) => {
-            Some(NewValue::Array(words.split_whitespace().map(|word| NewValue::String(word.to_owned())).collect()))
-        }
-        (word, None) => Some(NewValue::String(word.to_owned())),
     }
 }
 
@@ -486,7 +457,7 @@ pub(crate) fn declared_value<'r>(
         Need::MetaData { value: Some(template), .. } => {
             let manifest = manifest?;
             let declared = manifest.meta_data.iter().find(|declared| declared.name == requirement.name)?;
-            let value = declared.element.value(crate::surface::ANDROID, "value")?.into_owned();
+            let value = declared.element.value(crate::names::ANDROID, "value")?.into_owned();
             (template, value, manifest.value_place(declared.element, "value"))
         }
         Need::Plist { value: NewValue::String(template) } => {
@@ -514,8 +485,8 @@ pub struct GivenPurpose {
 pub fn purpose(app: &App, settings: &Settings, key: &str, language: Option<&str>) -> Option<GivenPurpose> {
     // A capability that wants nothing else fits best: the microphone's own purpose before that of speech recognition.
     let mut names: Vec<&str> = vec![key];
-    let mut by_size: Vec<_> = capabilities_with("usage", key).collect();
-    by_size.sort_by_key(|capability| capability.needs().filter(|need| need.kind == "usage").count());
+    let mut by_size: Vec<_> = capabilities_with(Kind::Usage, key).collect();
+    by_size.sort_by_key(|capability| capability.needs().filter(|need| need.kind == Kind::Usage).count());
     names.extend(by_size.iter().map(|capability| capability.name));
     let said = names.iter().find_map(|name| settings.purposes.iter().rfind(|(said, _)| said == name));
     if let Some((_, text)) = said {
@@ -525,4 +496,15 @@ pub fn purpose(app: &App, settings: &Settings, key: &str, language: Option<&str>
     let text = names.iter().find_map(written)?.text(language)?;
     let place = app.config_file.map(|file| Place { file, span: text.span });
     Some(GivenPurpose { text: text.text.clone(), place })
+}
+
+/// Returns the want for the purpose of a key.
+pub(crate) fn want_purpose(key: &str, group: Option<&Group<'_>>) -> Want {
+    let mut capabilities = group.map(Group::capabilities).unwrap_or_default();
+    // The capability whose purpose it mainly is comes first: the one that has the fewest purposes.
+    capabilities.sort_by_key(|name| {
+        elvask_platform::capability::capability(name)
+            .map_or(usize::MAX, |capability| capability.needs().filter(|need| need.kind == Kind::Usage).count())
+    });
+    Want::Purpose { key: key.to_owned(), capabilities }
 }

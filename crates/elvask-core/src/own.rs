@@ -21,6 +21,7 @@ use crate::evidence::source::around::Asking;
 use crate::files::Files;
 use crate::requirement::Citation;
 
+pub(crate) use names::capability_named;
 pub use names::{means, words_of};
 
 /// A package that the app's own code uses.

@@ -1,5 +1,6 @@
 //! Placing a fragment that was copied from a plugin's notes: what each piece of it is, and where it belongs.
 
+use crate::kinds;
 use elvask_markup::Span;
 use pulldown_cmark::{CodeBlockKind, Event, Options, Parser, Tag, TagEnd};
 
@@ -7,11 +8,14 @@ use crate::app::App;
 use crate::check::check;
 use crate::declare::{OWNER, with_wishes};
 use crate::evidence::{Learned, Piece, Shown, Thing, pieces_of};
-use crate::finding::{Finding, Remedy, Want};
+use crate::finding::Finding;
+use crate::level::Strength;
 use crate::needs::Settings;
-use crate::requirement::{GradleLine, Kind, Need, Owner, Strength, When};
-use crate::rules::is_unfilled;
+use crate::remedy::{Remedy, Want};
+use crate::requirement::When;
 use crate::sheet::write::required;
+use crate::template::is_unfilled_purpose;
+use elvask_platform::Kind;
 
 /// One piece of what was copied.
 #[derive(Debug, Clone)]
@@ -123,9 +127,9 @@ fn copied(piece: Piece, code: &str, line_of: &dyn Fn(Span) -> usize) -> Copied {
         kind: Some(need.kind()),
         value: need.value(),
         line,
-        text: piece.text.filter(|text| !is_unfilled(text)),
+        text: piece.text.filter(|text| !is_unfilled_purpose(text)),
         entry: None,
-        r#where: goes(&need, &name),
+        r#where: kinds::spec(need.kind()).belongs(&name, &need),
         name: name.clone(),
     };
     if piece.removed {
@@ -138,49 +142,11 @@ fn copied(piece: Piece, code: &str, line_of: &dyn Fn(Span) -> usize) -> Copied {
     let entry = required(&learned).unwrap_or_default();
     let body = entry.strip_prefix("[[requires]]\n").unwrap_or(&entry).trim_end().to_owned();
     // What no sheet could state is not written for a fragment either.
-    match with_wishes(&App::empty(), std::slice::from_ref(&body)) {
+    match with_wishes(&App::default(), std::slice::from_ref(&body)) {
         Ok(_) => out.entry = Some(body),
         Err(why) => out.r#where = format!("it cannot be placed: {why}"),
     }
     out
-}
-
-/// Says where a thing belongs, and why there.
-fn goes(need: &Need, name: &str) -> String {
-    let owner = |owner: &Owner| match owner {
-        Owner::Launcher => "the launcher activity".to_owned(),
-        other => other.title(),
-    };
-    match need {
-        Need::Permission { .. } => {
-            "a child of `<manifest>`: the platform looks for permissions nowhere else".to_owned()
-        }
-        Need::Feature { .. } => "a child of `<manifest>`, above the application".to_owned(),
-        Need::Query(_) => "inside `<queries>`, of which a manifest has one; it joins what is there".to_owned(),
-        Need::Filter { owner: to, .. } => format!("an intent filter of {}, which the system starts for it", owner(to)),
-        Need::MetaData { owner: to, .. } => format!("meta-data of {}, where the plugin reads it", owner(to)),
-        Need::Component(_) => "a child of `<application>`".to_owned(),
-        Need::Attribute { owner: to, .. } => format!("an attribute of {}", owner(to)),
-        Need::Level(_) => "the build file of the app's module, which overrides what a manifest says".to_owned(),
-        Need::Gradle { file, line } => match line {
-            GradleLine::KeepRule => "the keep rules of the release build type".to_owned(),
-            GradleLine::Repository => {
-                "the repositories of the settings, or of the project's root build file".to_owned()
-            }
-            _ => format!("the {} Gradle file", file.word()),
-        },
-        Need::Usage => "the property list of the app target: the system shows the text when it asks".to_owned(),
-        Need::Plist { .. } => "the property list of the app target".to_owned(),
-        Need::QueryScheme => "the list LSApplicationQueriesSchemes of the app's property list".to_owned(),
-        Need::UrlScheme => "the list CFBundleURLTypes of the app's property list, as a type of its own".to_owned(),
-        Need::Domain => "the associated domains in the entitlements of the app target".to_owned(),
-        Need::BackgroundMode => "the list UIBackgroundModes of the app's property list".to_owned(),
-        Need::Entitlement { .. } => "the entitlements of the app target, named in every configuration".to_owned(),
-        Need::MinVersion(_) => "the deployment target, in every configuration".to_owned(),
-        Need::BuildSetting { .. } => "a build setting of the app target, in every configuration".to_owned(),
-        Need::PrivacyReason { .. } => "the privacy manifest of the app target".to_owned(),
-        Need::File { .. } => format!("the file {name}"),
-    }
 }
 
 /// An app with what was copied required of it.

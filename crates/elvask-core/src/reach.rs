@@ -3,16 +3,19 @@
 //! What a package *can* ask for is read from its files (`evidence`). Here that is held against the app: whether the code is
 //! compiled in, whether the app uses the part, and whether the package's notes tell everybody.
 
+use crate::own::capability_named;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::capability::{self, capabilities_with};
 use elvask_platform::{Platform, ios};
 use serde::{Deserialize, Serialize};
 
-use crate::discover::linking::{Linking, module_name};
 use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for};
 use crate::level::Level;
+use crate::level::Strength;
+use crate::linking::{Linking, module_name};
 use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, means, words_of};
-use crate::requirement::{Kind, Need, Owner, Strength};
+use crate::requirement::{Need, Owner};
+use elvask_platform::Kind;
 
 /// How a need comes to this app.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -123,7 +126,7 @@ fn import_of(evidence: &Evidence, around: &Around<'_>, own: &OwnCode) -> Option<
 
 /// Returns the capability that a need belongs to: of several that have it the one that asks for the least.
 fn capability_of(learned: &Learned) -> Option<&'static str> {
-    capabilities_with(learned.kind().id(), &learned.name).min_by_key(|one| one.needs().count()).map(|one| one.name)
+    capabilities_with(learned.kind(), &learned.name).min_by_key(|one| one.needs().count()).map(|one| one.name)
 }
 
 /// Returns the capabilities of a package that ask for all that another one of it asks for, and more on each platform of that:
@@ -178,7 +181,7 @@ fn is_for(evidence: &Evidence, learned: &Learned) -> bool {
     let named = learned.kind() != Kind::BackgroundMode
         && own.iter().chain(&title).any(|word| word.len() > 3 && !COMMON_WORDS.contains(&word.as_str()) && says(word));
     named
-        || capabilities_with(learned.kind().id(), &learned.name)
+        || capabilities_with(learned.kind(), &learned.name)
             .any(|capability| capability::words_for(capability.name).any(says))
 }
 
@@ -193,7 +196,7 @@ fn has_one_purpose(evidence: &Evidence) -> bool {
         .requirements
         .iter()
         .filter(asks)
-        .map(|learned| capabilities_with(learned.kind().id(), &learned.name).map(|one| one.name).collect())
+        .map(|learned| capabilities_with(learned.kind(), &learned.name).map(|one| one.name).collect())
         .collect();
     let mut count = 0;
     while !left.is_empty() {
@@ -454,7 +457,9 @@ impl Judge<'_> {
             | Kind::Gradle
             | Kind::Plist
             | Kind::BuildSetting
-            | Kind::File => match learned.strength {
+            | Kind::File
+            | Kind::Resource
+            | Kind::Identity => match learned.strength {
                 Strength::Certain => (Reach::Always, String::new(), Level::Error),
                 _ if everybody => (Reach::Always, to_all(), Level::Warning),
                 _ => (Reach::Part, part(), Level::Note),
@@ -528,20 +533,6 @@ fn capitalized(word: &str) -> String {
     letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
 }
 
-/// Returns the capability that a name in code stands for: `photos` and `photosAddOnly` are told apart.
-pub(crate) fn capability_named(name: &str) -> Option<capability::Capability> {
-    let words = words_of(name).join("-");
-    capability::capability(&words)
-        .or_else(|| {
-            capability::capabilities()
-                .find(|known| known.name.strip_prefix(&words).is_some_and(|rest| rest.starts_with('-')))
-        })
-        .or_else(|| {
-            capability::capabilities()
-                .find(|known| words.strip_prefix(known.name).is_some_and(|rest| rest.starts_with('-')))
-        })
-}
-
 /// Says whether a name in code stands for what a package asks for.
 pub(crate) fn selects(name: &str, learned: &Learned) -> bool {
     let words = words_of(name);
@@ -555,9 +546,7 @@ pub(crate) fn selects(name: &str, learned: &Learned) -> bool {
     };
     exact
         || capability_named(name).is_some_and(|capability| {
-            capability
-                .needs()
-                .any(|need| need.kind == learned.kind().id() && need.name == learned.name && !need.optional)
+            capability.needs().any(|need| need.kind == learned.kind() && need.name == learned.name && !need.optional)
         })
 }
 

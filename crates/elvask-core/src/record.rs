@@ -16,12 +16,14 @@ use elvask_platform::{Platform, Version};
 use serde::Serialize;
 
 use crate::app::App;
+use crate::appfiles::{Said, Widget, WidgetDeclaration};
 use crate::check::Report;
-use crate::discover::Layout;
-use crate::discover::widget::{Said, Widget};
-use crate::finding::{Finding, Level, NeededBy, Remedy, Want};
+use crate::finding::{Finding, Level, NeededBy};
+use crate::layout::Layout;
+use crate::level::Strength;
 use crate::reach::Reach;
-use crate::requirement::{Citation, Strength};
+use crate::remedy::{Remedy, Want};
+use crate::requirement::Citation;
 use crate::source::{Place, Sources};
 use crate::survey::{Declaration, Difference, Survey};
 use crate::why::Answer;
@@ -591,7 +593,7 @@ pub struct WidgetDeclarationRecord {
 impl WidgetRecord {
     fn of(sources: &Sources, widget: &Widget) -> Self {
         let text = |said: &Option<Said>| said.as_ref().map(|said| said.text.clone());
-        let declaration = |one: &crate::discover::widget::WidgetDeclaration| WidgetDeclarationRecord {
+        let declaration = |one: &WidgetDeclaration| WidgetDeclarationRecord {
             kind: one.kind,
             name: one.name.clone(),
             value: one.value.clone(),

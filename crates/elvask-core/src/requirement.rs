@@ -1,110 +1,14 @@
 //! Requirements: what a plugin needs an app to declare.
 
-use std::sync::Arc;
+use elvask_platform::Kind;
 
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::capability::{Capability, CapabilityNeed};
 use elvask_platform::{Platform, Version};
 use serde::{Deserialize, Serialize};
 
 use crate::conditions::Range;
 pub(crate) use crate::conditions::fits_pattern;
-use crate::level::Level;
-use crate::reach::Reached;
 use crate::source::{Place, Sources};
-
-/// The kinds of requirement.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Kind {
-    /// A permission in the manifest.
-    Permission,
-    /// A `<uses-feature>` of the manifest.
-    Feature,
-    /// A `<meta-data>` element.
-    MetaData,
-    /// An entry of `<queries>`.
-    Query,
-    /// An intent filter of a component.
-    Filter,
-    /// A component of the app.
-    Component,
-    /// An attribute of an element of the manifest.
-    Attribute,
-    /// A level that the build states.
-    Level,
-    /// A line of a Gradle file, or of a file of keep rules.
-    Gradle,
-    /// A key of `Info.plist` that holds a purpose.
-    Usage,
-    /// Another key of `Info.plist`.
-    Plist,
-    /// A scheme under `LSApplicationQueriesSchemes`.
-    QueryScheme,
-    /// A scheme under `CFBundleURLTypes`.
-    UrlScheme,
-    /// An associated domain.
-    Domain,
-    /// A value under `UIBackgroundModes`.
-    BackgroundMode,
-    /// An entitlement.
-    Entitlement,
-    /// The lowest version of iOS.
-    MinVersion,
-    /// A build setting of the app target.
-    BuildSetting,
-    /// A reason in the privacy manifest.
-    PrivacyReason,
-    /// A file that must be there.
-    File,
-}
-
-impl Kind {
-    /// Returns the word for the kind in sheets and in JSON.
-    #[must_use]
-    pub fn id(self) -> &'static str {
-        match self {
-            Kind::Permission => "permission",
-            Kind::Feature => "feature",
-            Kind::MetaData => "meta-data",
-            Kind::Query => "query",
-            Kind::Filter => "filter",
-            Kind::Component => "component",
-            Kind::Attribute => "attribute",
-            Kind::Level => "level",
-            Kind::Gradle => "gradle",
-            Kind::Usage => "usage",
-            Kind::Plist => "plist",
-            Kind::QueryScheme => "query-scheme",
-            Kind::UrlScheme => "url-scheme",
-            Kind::Domain => "domain",
-            Kind::BackgroundMode => "background-mode",
-            Kind::Entitlement => "entitlement",
-            Kind::MinVersion => "min-version",
-            Kind::BuildSetting => "build-setting",
-            Kind::PrivacyReason => "privacy-reason",
-            Kind::File => "file",
-        }
-    }
-
-    /// Returns the platform that has the kind; `None` for a file, which both have.
-    #[must_use]
-    pub fn platform(self) -> Option<Platform> {
-        match self {
-            Kind::Permission
-            | Kind::Feature
-            | Kind::MetaData
-            | Kind::Query
-            | Kind::Filter
-            | Kind::Component
-            | Kind::Attribute
-            | Kind::Level
-            | Kind::Gradle => Some(Platform::Android),
-            Kind::File => None,
-            _ => Some(Platform::Ios),
-        }
-    }
-}
 
 /// The name of the requirement for a minimum level.
 pub const MIN_LEVEL: &str = "minSdkVersion";
@@ -374,6 +278,18 @@ pub enum Need {
         /// Where in a JSON or property-list file the app's id must stand: `/client/package_name`.
         id_at: Option<String>,
     },
+    /// A resource; `type/name` is the requirement's name.
+    Resource {
+        /// The value, with answers in curly brackets, where it has one of its own.
+        value: Option<String>,
+    },
+    /// A part of who the app is.
+    Identity {
+        /// Where.
+        platform: Platform,
+        /// What it must be.
+        value: Option<String>,
+    },
 }
 
 impl Need {
@@ -401,42 +317,19 @@ impl Need {
             Need::BuildSetting { .. } => Kind::BuildSetting,
             Need::PrivacyReason { .. } => Kind::PrivacyReason,
             Need::File { .. } => Kind::File,
+            Need::Resource { .. } => Kind::Resource,
+            Need::Identity { .. } => Kind::Identity,
         }
     }
 
     /// Returns the platform that it is needed on.
     #[must_use]
     pub fn platform(&self) -> Platform {
-        match self {
-            Need::File { platform, .. } => *platform,
-            // Only files are on both platforms.
-            other => other.kind().platform().unwrap_or(Platform::Android),
+        if let Need::File { platform, .. } | Need::Identity { platform, .. } = self {
+            return *platform;
         }
-    }
-
-    /// Returns the value that goes with the name, in one line, where there is one.
-    #[must_use]
-    pub fn value(&self) -> Option<String> {
-        match self {
-            Need::Permission { max_level } => max_level.map(|level| format!("up to level {level}")),
-            Need::Feature { required } => (!required).then(|| "used if it is there".to_owned()),
-            Need::MetaData { value, resource, .. } => value.clone().or_else(|| resource.clone()),
-            Need::Attribute { value, .. } | Need::BuildSetting { value } => Some(value.clone()),
-            Need::Level(level) => Some(level.to_string()),
-            Need::MinVersion(version) => Some(version.to_string()),
-            Need::Plist { value } | Need::Entitlement { value: Some(value) } => Some(plain_value(value)),
-            Need::Gradle { line: GradleLine::Plugin { version } | GradleLine::Dependency { version, .. }, .. } => {
-                version.clone()
-            }
-            Need::PrivacyReason { reasons } => (!reasons.is_empty()).then(|| reasons.join(", ")),
-            Need::File { id_at, .. } => id_at.clone(),
-            Need::Component(component) => {
-                let parts: Vec<_> =
-                    component.attributes().into_iter().map(|(name, value)| format!("{name} {value}")).collect();
-                (!parts.is_empty()).then(|| parts.join(", "))
-            }
-            _ => None,
-        }
+        // All other kinds are on one platform.
+        self.kind().platform().unwrap_or(Platform::Android)
     }
 }
 
@@ -552,18 +445,6 @@ fn quote(text: &str, at: usize) -> String {
     }
     out
 }
-/// How sure a requirement is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Strength {
-    /// The plugin does not work without it.
-    Certain,
-    /// It is probably needed.
-    Likely,
-    /// It is worth having.
-    Optional,
-}
-
 /// When a requirement holds at all.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
@@ -600,106 +481,4 @@ impl When {
             && self.ios_version.as_ref().is_none_or(|range| levels.ios.is_none_or(|ios| range.can_hold_from(ios)))
             && self.variant.as_ref().is_none_or(|pattern| fits_pattern(pattern, &levels.variant))
     }
-}
-
-/// One thing that one plugin needs of this app.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Requirement {
-    /// The plugin, as its place in the app's list.
-    pub plugin: usize,
-    /// Where.
-    pub platform: Platform,
-    /// What identifies it to the platform.
-    pub name: String,
-    /// What exactly.
-    pub need: Need,
-    /// How sure it is.
-    pub strength: Strength,
-    /// Why, in the words of the sheet.
-    pub reason: Option<String>,
-    /// Where the plugin's own notes say so.
-    pub reference: Option<String>,
-    /// The capability that it is part of.
-    pub capability: Option<Capability>,
-    /// The optional part of the plugin that it belongs to.
-    pub feature: Option<String>,
-    /// When it holds at all.
-    pub when: When,
-    /// The part of the capability that it is: it has conditions of its own.
-    pub part: Option<CapabilityNeed>,
-    /// Several with the same word here are alternatives: one of them is enough.
-    pub one_of: Option<String>,
-    /// The package's own manifest declares it, so that the build brings it into the app.
-    pub brought: bool,
-    /// How it comes to this app.
-    pub reached: Reached,
-    /// How bad it is when the app does not declare it; `None` where it does not come to the app.
-    pub level: Option<Level>,
-    /// Where it was learnt, the weightiest evidence first. There is at least one.
-    pub learnt: Vec<Learnt>,
-}
-
-/// Where a requirement was learnt.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Learnt {
-    /// In a sheet, at that place.
-    Sheet(Place),
-    /// In a file of the package.
-    Found(Arc<Citation>),
-}
-
-impl Requirement {
-    /// Returns the place in a sheet that states it, if a sheet does.
-    #[must_use]
-    pub fn sheet_place(&self) -> Option<Place> {
-        self.learnt.iter().find_map(|learnt| match learnt {
-            Learnt::Sheet(place) => Some(*place),
-            Learnt::Found(_) => None,
-        })
-    }
-
-    /// Returns the lines that show it.
-    #[must_use]
-    pub fn citations(&self, sources: &Sources) -> Vec<Citation> {
-        let citation = |learnt: &Learnt| match learnt {
-            Learnt::Sheet(place) => Citation::of(EvidenceKind::Sheet, sources, *place),
-            Learnt::Found(citation) => citation.as_ref().clone(),
-        };
-        self.learnt.iter().map(citation).collect()
-    }
-
-    /// Returns how bad it is when the app does not declare it.
-    #[must_use]
-    pub fn level(&self) -> Level {
-        self.level.unwrap_or(Level::Note)
-    }
-
-    /// Says whether it does not come to the app at all, as far as is seen.
-    #[must_use]
-    pub fn is_unreached(&self) -> bool {
-        self.level.is_none()
-    }
-
-    /// Says whether it holds for a variant with these levels.
-    #[must_use]
-    pub fn holds(&self, levels: &Levels) -> bool {
-        // No device of the app has a permission that ends below its lowest level.
-        let ended = match self.need {
-            Need::Permission { max_level: Some(cap) } => levels.min.is_some_and(|min| cap < min),
-            _ => false,
-        };
-        !ended && self.when.holds(levels) && self.part.as_ref().is_none_or(|part| matters(part, levels))
-    }
-
-    /// Returns the kind of the requirement.
-    #[must_use]
-    pub fn kind(&self) -> Kind {
-        self.need.kind()
-    }
-}
-
-fn matters(need: &CapabilityNeed, levels: &Levels) -> bool {
-    need.target_from.is_none_or(|from| levels.target >= from)
-        && need.devices_to.is_none_or(|to| levels.min.is_none_or(|min| min <= to))
-        && need.ios_below.is_none_or(|below| levels.ios.is_some_and(|ios| ios < below))
 }

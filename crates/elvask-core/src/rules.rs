@@ -11,36 +11,14 @@ mod support;
 #[cfg(test)]
 pub(crate) mod testing;
 
+use crate::finding::About;
 use elvask_platform::Platform;
 
-use crate::check::Context;
 use crate::config::Waiver;
-use crate::finding::{Finding, Level};
+use crate::context::Context;
+use crate::finding::Finding;
 use crate::needs::Settings;
 use crate::surface::ManifestView;
-
-/// What there is to know about a rule.
-#[derive(Debug, PartialEq, Eq)]
-pub struct About {
-    /// Its id, as in JSON and waivers; the name of its file in kebab case.
-    pub id: &'static str,
-    /// How bad its findings are, where nothing makes them better or worse.
-    pub level: Level,
-    /// The platform that it concerns; `None` for both.
-    pub platform: Option<Platform>,
-    /// What it reports, in a sentence that starts with "Reports".
-    pub summary: &'static str,
-    /// What happens on a device or in review if a finding stays, in one or two sentences.
-    pub effect: &'static str,
-    /// A fragment that it reports.
-    pub wrong: &'static str,
-    /// The fragment as it should be.
-    pub right: &'static str,
-    /// What `fill` does about it and what is left to a person.
-    pub remedy: &'static str,
-    /// Where the platform says so: the title of the page in its documentation.
-    pub source: &'static str,
-}
 
 /// A rule.
 pub trait Rule: Sync {
@@ -125,6 +103,7 @@ pub static RULES: &[&dyn Rule] = &[
     &both::association_mismatch::AssociationMismatch,
     &both::file_missing::FileMissing,
     &both::file_mismatch::FileMismatch,
+    &both::resource_missing::ResourceMissing,
     &both::answer_missing::AnswerMissing,
     &both::value_placeholder::ValuePlaceholder,
     &both::value_sample::ValueSample,
@@ -150,12 +129,6 @@ pub fn find(id: &str) -> Option<&'static dyn Rule> {
 #[must_use]
 pub fn is_obstacle(id: &str) -> bool {
     matches!(id, "file-unreadable" | "sheet-invalid" | "config-invalid")
-}
-
-/// Says whether a purpose is empty or still what a template had.
-#[must_use]
-pub fn is_unfilled(purpose: &str) -> bool {
-    support::is_unfilled_purpose(purpose)
 }
 
 /// Plans a merge marker that takes a permission out which only the manifest of a plugin declares.

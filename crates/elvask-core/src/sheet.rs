@@ -6,21 +6,38 @@
 mod read;
 pub mod write;
 
-pub(crate) use read::{collect_texts, is_scheme};
-
 use elvask_markup::Span;
 use elvask_platform::Platform;
 use elvask_platform::capability::Capability;
 use semver::VersionReq;
 
-use crate::requirement::{Need, Strength, When};
+use crate::kinds;
+use crate::level::Strength;
+use crate::requirement::{Need, When};
 use crate::tomldoc::{Problem, Text};
 
 /// The name of the sheet in the root of a package.
 pub const FILE_NAME: &str = "elvask-sheet.toml";
 
-/// The JSON Schema of sheets, for editors.
-pub const SCHEMA: &str = include_str!("sheet/schema.json");
+/// Returns the format as JSON Schema: what is common to all requirements, and the piece of each kind.
+#[must_use]
+pub fn schema() -> serde_json::Value {
+    // The text is part of the program, and a test reads it.
+    let mut schema: serde_json::Value = serde_json::from_str(include_str!("sheet/schema.json")).unwrap_or_default();
+    let required = "/properties/requires/items/properties";
+    for spec in kinds::KINDS {
+        let about = spec.about();
+        let Some(key) = about.key else { continue };
+        let under = match about.kind.platform() {
+            Some(platform) => format!("{required}/{}/properties", platform.id()),
+            None => required.to_owned(),
+        };
+        if let Some(properties) = schema.pointer_mut(&under).and_then(serde_json::Value::as_object_mut) {
+            properties.insert(key.to_owned(), spec.schema());
+        }
+    }
+    schema
+}
 
 /// The largest sheet that is read, in bytes.
 pub const MAX_SHEET: usize = 1024 * 1024;

@@ -6,19 +6,21 @@ mod plist;
 
 pub use effective::{Effective, EffectivePermission, EffectiveQuery};
 pub use manifest::{
-    ANDROID, Component, DeclaredMetaData, DeclaredPermission, DeclaredQuery, ManifestView, TOOLS, claims_the_platform,
-    covers, full_class, read_query,
+    Component, DeclaredMetaData, DeclaredPermission, DeclaredQuery, ManifestView, claims_the_platform, covers,
+    read_query,
 };
 pub use plist::{Made, PlistView, QUERY_SCHEMES};
 
+use crate::appfiles::AppFiles;
 use elvask_markup::Span;
 use elvask_markup::plist::{PlistError, PropertyList};
 use elvask_markup::xml::{Document, XmlError};
 
 use std::sync::Arc;
 
-use crate::app::{App, Fault, FaultKind, IosApp};
+use crate::appfiles::IosApp;
 use crate::gradle::Variant;
+use crate::loading::{Fault, FaultKind};
 use crate::merge::{Input, Merged, Role, Values};
 use crate::source::{FileId, Place, Sources};
 use crate::xcode::{Project, Settings, Target};
@@ -41,7 +43,7 @@ pub struct Surface {
 impl Surface {
     /// Parses the platform files of an app, with their texts as `sources` has them.
     #[must_use]
-    pub fn read(app: &App, sources: &Sources) -> Surface {
+    pub fn read(app: &AppFiles, sources: &Sources) -> Surface {
         let mut surface = Surface::default();
         let text = |file: FileId| std::sync::Arc::clone(&sources.file(file).text);
         for (_, file) in app.android.iter().flat_map(|android| &android.manifests) {
@@ -100,7 +102,7 @@ impl Surface {
         self.manifests.iter().find(|(known, _)| *known == file).map(|(_, document)| document)
     }
 
-    fn view(&self, app: &App, file: FileId) -> Option<ManifestView<'_>> {
+    fn view(&self, app: &AppFiles, file: FileId) -> Option<ManifestView<'_>> {
         let document = self.document(file)?;
         Some(ManifestView::new(file, document, app.android.as_ref()?.namespace.as_deref()))
     }
@@ -108,7 +110,7 @@ impl Surface {
     /// Returns the manifests that go into the variants that are judged, the main one first; those that cannot be read are left
     /// out.
     #[must_use]
-    pub fn judged_manifests(&self, app: &App) -> Vec<ManifestView<'_>> {
+    pub fn judged_manifests(&self, app: &AppFiles) -> Vec<ManifestView<'_>> {
         let Some(android) = &app.android else { return Vec::new() };
         let mut files: Vec<_> = android.manifest.into_iter().collect();
         for set in android.judged().flat_map(|variant| &variant.source_sets) {
@@ -119,7 +121,7 @@ impl Surface {
 
     /// Returns the manifests of source sets that are part of no variant that is judged: those of debug builds, above all.
     #[must_use]
-    pub fn other_manifests(&self, app: &App) -> Vec<ManifestView<'_>> {
+    pub fn other_manifests(&self, app: &AppFiles) -> Vec<ManifestView<'_>> {
         let judged: Vec<_> = self.judged_manifests(app).iter().map(|view| view.file).collect();
         let others = self.manifests.iter().filter(|(file, _)| !judged.contains(file));
         others.filter_map(|(file, _)| self.view(app, *file)).collect()
@@ -127,7 +129,7 @@ impl Surface {
 
     /// Merges the manifests of a variant. Returns `None` where its main manifest cannot be read.
     #[must_use]
-    pub fn effective<'s>(&'s self, app: &'s App, variant: &Variant) -> Option<Effective<'s>> {
+    pub fn effective<'s>(&'s self, app: &'s AppFiles, variant: &Variant) -> Option<Effective<'s>> {
         let android = app.android.as_ref()?;
         let main = android.manifest?;
         self.document(main)?;
@@ -169,7 +171,7 @@ impl Surface {
 
     /// Returns the property list, where there is one that can be read.
     #[must_use]
-    pub fn plist(&self, app: &App) -> Option<PlistView<'_>> {
+    pub fn plist(&self, app: &AppFiles) -> Option<PlistView<'_>> {
         let (file, list) = self.plist.as_ref()?;
         let generated = app.ios.as_ref().is_some_and(|ios| ios.generated);
         let side = self.ios.as_ref();

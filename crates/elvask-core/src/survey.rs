@@ -4,17 +4,20 @@ mod android;
 mod ios;
 mod variants;
 
+pub use crate::section::Section;
 pub use variants::{Difference, differences};
 
+use crate::kinds;
 use elvask_markup::plist::ValueKind;
+use elvask_platform::Kind;
 use elvask_platform::Platform;
 use elvask_platform::android::Grant;
 
-use crate::app::{App, Unresolved};
-use crate::check::Context;
+use crate::context::Context;
 use crate::finding::NeededBy;
+use crate::loading::Unresolved;
 use crate::merge::Merged;
-use crate::requirement::Requirement;
+use crate::needs::Requirement;
 use crate::source::Place;
 
 /// One thing that the app declares.
@@ -74,108 +77,6 @@ impl Declaration {
     }
 }
 
-/// The headings of the survey, in their order.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Section {
-    /// Who the app is.
-    Identity,
-    /// The levels and versions that it runs on.
-    Levels,
-    /// Permissions.
-    Permissions,
-    /// Hardware and system features.
-    Features,
-    /// Other apps that it may see.
-    Queries,
-    /// Intent filters: links and what else comes in from other apps.
-    Filters,
-    /// Components.
-    Components,
-    /// Meta-data.
-    MetaData,
-    /// Purposes.
-    Purposes,
-    /// Schemes that it asks about.
-    QuerySchemes,
-    /// Schemes that it opens for.
-    UrlSchemes,
-    /// Domains that it is associated with.
-    Domains,
-    /// Background modes.
-    BackgroundModes,
-    /// Entitlements.
-    Entitlements,
-    /// What it may reach over the network, and how.
-    Network,
-    /// Orientation.
-    Orientation,
-    /// Icons and names.
-    Look,
-    /// Attributes that plugins ask for.
-    Attributes,
-    /// Privacy manifests.
-    Privacy,
-    /// What it embeds.
-    Extensions,
-    /// All other keys.
-    Keys,
-}
-
-impl Section {
-    /// All sections.
-    pub const ALL: [Section; 21] = [
-        Section::Identity,
-        Section::Levels,
-        Section::Permissions,
-        Section::Features,
-        Section::Queries,
-        Section::Filters,
-        Section::Components,
-        Section::MetaData,
-        Section::Purposes,
-        Section::QuerySchemes,
-        Section::UrlSchemes,
-        Section::Domains,
-        Section::BackgroundModes,
-        Section::Entitlements,
-        Section::Network,
-        Section::Orientation,
-        Section::Look,
-        Section::Attributes,
-        Section::Privacy,
-        Section::Extensions,
-        Section::Keys,
-    ];
-
-    /// Returns the heading for people.
-    #[must_use]
-    pub fn title(self) -> &'static str {
-        match self {
-            Section::Identity => "Identity",
-            Section::Levels => "Levels",
-            Section::Permissions => "Permissions",
-            Section::Features => "Features",
-            Section::Queries => "Visible packages",
-            Section::Filters => "Filters",
-            Section::Components => "Components",
-            Section::MetaData => "Meta-data",
-            Section::Purposes => "Purposes",
-            Section::QuerySchemes => "Query schemes",
-            Section::UrlSchemes => "URL schemes",
-            Section::Domains => "Associated domains",
-            Section::BackgroundModes => "Background modes",
-            Section::Entitlements => "Entitlements",
-            Section::Network => "Network rules",
-            Section::Orientation => "Orientation",
-            Section::Look => "Icons and names",
-            Section::Attributes => "Attributes",
-            Section::Privacy => "Privacy manifest",
-            Section::Extensions => "Embedded",
-            Section::Keys => "Other keys",
-        }
-    }
-}
-
 /// What an app is and declares.
 #[derive(Debug, Clone)]
 pub struct Survey {
@@ -214,6 +115,10 @@ pub fn survey(context: &Context<'_>) -> Survey {
     }
     android::gather(context, &mut survey);
     ios::gather(context, &mut survey);
+    wanted(context, &mut survey);
+    for one in &mut survey.declarations {
+        one.needed_by = needed_by(context, one);
+    }
     survey.declarations.sort_by_key(|one| (one.platform, one.section));
     survey
 }
@@ -235,8 +140,45 @@ pub fn unfilled(merged: &Merged<'_>, told: &[Unresolved]) -> Vec<Unresolved> {
     found
 }
 
-fn needed(app: &App, requirements: &[Requirement]) -> Vec<NeededBy> {
-    requirements.iter().map(|requirement| NeededBy::of(app, requirement)).collect()
+/// Lists what some plugin needs and no heading has yet: lines of the build, build settings, resources.
+fn wanted(context: &Context<'_>, survey: &mut Survey) {
+    for spec in kinds::KINDS {
+        let about = spec.about();
+        if context.needs.all().iter().all(|one| one.kind() != about.kind) {
+            continue;
+        }
+        for declared in spec.declared(context) {
+            let needs = |one: &&Requirement| {
+                let here = (declared.name.as_str(), declared.place);
+                one.kind() == about.kind && spec.is_about(context, here, (&one.name, &one.need))
+            };
+            let Some(first) = context.needs.all().iter().find(needs) else { continue };
+            let known = |one: &Declaration| {
+                one.kind == about.kind.id() && (one.place == declared.place || one.name == declared.name)
+            };
+            if !survey.declarations.iter().any(known) {
+                let id = about.kind.id();
+                survey
+                    .declarations
+                    .push(Declaration::new(first.platform, about.section, id, declared.name, declared.place));
+            }
+        }
+    }
+}
+
+/// Returns who needs what a declaration declares, those too whose own manifest brings it along.
+fn needed_by(context: &Context<'_>, declared: &Declaration) -> Vec<NeededBy> {
+    let Some(kind) = Kind::parse(declared.kind) else { return Vec::new() };
+    let about = |one: &&Requirement| {
+        one.kind() == kind
+            && one.platform == declared.platform
+            && kinds::spec(kind).is_about(context, (&declared.name, declared.place), (&one.name, &one.need))
+    };
+    let all = context.needs.all().iter().chain(context.needs.brought());
+    let mut found: Vec<_> = all.filter(about).collect();
+    // What is brought along stands behind what is asked for, in the order of the plugins.
+    found.sort_by_key(|one| (one.brought, one.plugin));
+    found.into_iter().map(|one| NeededBy::of(context.app, one)).collect()
 }
 
 /// Returns a value in a few words.

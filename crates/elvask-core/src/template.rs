@@ -1,6 +1,7 @@
 //! Values with names in curly brackets, for which the app's owner gives the rest.
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_platform::wording::{ValueUse, placeholder_in};
 use regex_lite::Regex;
 
 /// One piece of a value.
@@ -119,6 +120,12 @@ pub(crate) fn read_back(template: &str, declared: &str) -> Option<Vec<(String, S
 /// Says whether a value refers to something that the platform's build puts in, so that its text is not known here.
 pub(crate) fn is_reference(value: &str) -> bool {
     value.contains("${") || value.contains("$(") || (value.starts_with('@') && value.contains('/'))
+}
+
+/// Says whether a purpose is empty or still what a template had.
+#[must_use]
+pub fn is_unfilled_purpose(text: &str) -> bool {
+    text.trim().is_empty() || placeholder_in(text, ValueUse::Purpose).is_some()
 }
 
 #[cfg(test)]

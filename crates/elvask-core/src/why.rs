@@ -1,11 +1,13 @@
 //! Who needs a thing, learnt where, and where it is declared; and what a plugin needs.
 
+use crate::kinds;
 use elvask_platform::Platform;
 use elvask_platform::capability::{self, Capability};
 
-use crate::check::Context;
+use crate::context::Context;
 use crate::finding::{Finding, NeededBy};
-use crate::requirement::{Kind, Need, Requirement, Strength};
+use crate::level::Strength;
+use crate::needs::Requirement;
 use crate::survey::{Declaration, Survey};
 
 /// One thing that is needed or declared, with both sides of it.
@@ -89,14 +91,21 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
         let named = match subject {
             Subject::Name(word) => fits(&declaration.name, word),
             Subject::Capability(capability) => {
-                capability.needs().any(|need| need.kind == declaration.kind && need.name == declaration.name)
+                capability.needs().any(|need| need.kind.id() == declaration.kind && need.name == declaration.name)
             }
             Subject::Plugin(_) => false,
         };
-        let name_of = |requirement: &Requirement| {
-            context.app.plugins.get(requirement.plugin).map_or("", |plugin| plugin.name.as_str())
+        let about = |requirement: &Requirement| {
+            let spec = kinds::spec(requirement.kind());
+            declaration.kind == requirement.kind().id()
+                && declaration.platform == requirement.platform
+                && spec.is_about(
+                    context,
+                    (&declaration.name, declaration.place),
+                    (&requirement.name, &requirement.need),
+                )
         };
-        let needed = needs.iter().any(|(_, requirement)| meets(declaration, requirement, name_of(requirement)));
+        let needed = needs.iter().any(|(_, requirement)| about(requirement));
         if named || needed {
             declared.push((at(declaration.platform, declaration.kind, &declaration.name), declaration));
         }
@@ -105,7 +114,7 @@ pub fn why(context: &Context<'_>, survey: &Survey, findings: &[Finding], subject
         if let Some(answer) = answers.get_mut(at) {
             let who = NeededBy::of(context.app, requirement);
             answer.needed_by.push((who, requirement.strength, requirement.is_unreached()));
-            answer.detail = answer.detail.take().or_else(|| detail(&requirement.need));
+            answer.detail = answer.detail.take().or_else(|| kinds::spec(requirement.kind()).detail(&requirement.need));
         }
     }
     for (at, declaration) in declared {
@@ -125,39 +134,16 @@ fn is_meant(requirement: &Requirement, subject: &Subject) -> bool {
     match subject {
         Subject::Plugin(plugin) => requirement.plugin == *plugin,
         Subject::Capability(capability) => {
-            let part = |need: capability::CapabilityNeed| {
-                need.kind == requirement.kind().id() && need.name == requirement.name
-            };
+            let part =
+                |need: capability::CapabilityNeed| need.kind == requirement.kind() && need.name == requirement.name;
             requirement.capability == Some(*capability) || capability.needs().any(part)
         }
         Subject::Name(word) => fits(&requirement.name, word),
     }
 }
 
-/// Says whether a declaration is what a requirement asks for.
-fn meets(declaration: &Declaration, requirement: &Requirement, plugin: &str) -> bool {
-    declaration.kind == requirement.kind().id()
-        && (declaration.name == requirement.name
-            || (requirement.kind() == Kind::Query
-                && declaration.needed_by.iter().any(|needed| needed.plugin == plugin)))
-}
-
 /// Says whether a word names a thing: its whole name, its last part, or the scheme behind an action, whatever the case.
 fn fits(name: &str, word: &str) -> bool {
     let same = |part: &str| part.eq_ignore_ascii_case(word);
     same(name) || name.rsplit(['.', ' ']).next().is_some_and(same)
-}
-
-fn detail(need: &Need) -> Option<String> {
-    match need {
-        Need::Permission { max_level } => max_level.map(|level| format!("up to level {level}")),
-        Need::MetaData { value, resource, owner } => {
-            Some(format!("{} in {}", value.as_ref().or(resource.as_ref())?, owner.title()))
-        }
-        Need::Attribute { owner, value, .. } => Some(format!("\"{value}\" on {}", owner.title())),
-        Need::Plist { value } | Need::Entitlement { value: Some(value) } => serde_json::to_string(value).ok(),
-        Need::Gradle { file, .. } => Some(format!("in the {} Gradle file", file.word())),
-        Need::Filter { owner, .. } => Some(format!("on {}", owner.title())),
-        other => other.value(),
-    }
 }

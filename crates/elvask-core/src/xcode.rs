@@ -7,7 +7,9 @@ mod files;
 mod settings;
 mod xcconfig;
 
-pub use edit::{add_build_setting, set_build_setting, wire_entitlements};
+pub use edit::{
+    add_build_setting, extend_build_setting, remove_build_setting, set_build_setting, settings_of, wire_entitlements,
+};
 pub use files::Resources;
 pub(crate) use settings::ConfigFiles;
 pub use settings::{Expanded, Layer, Setting, Settings};
@@ -19,7 +21,7 @@ use std::sync::{Arc, OnceLock};
 use elvask_markup::Span;
 use elvask_markup::openstep::{self, Object, Objects, Value};
 
-use crate::app::Loading;
+use crate::loading::Loading;
 use crate::source::{FileId, Place};
 
 /// What a target is built into.

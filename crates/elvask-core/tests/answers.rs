@@ -6,8 +6,9 @@ use elvask_core::app::App;
 use elvask_core::check::{Report, check};
 use elvask_core::files::Memory;
 use elvask_core::fill::{Outcome, fill, wants};
-use elvask_core::finding::{Level, Want};
+use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
+use elvask_core::remedy::Want;
 
 const PROJECT: &str = "{ objects = { P = { targets = (T); developmentRegion = REGION; }; T = { name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
   L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Info.plist; }; }; }; rootObject = P; }";
@@ -52,7 +53,7 @@ impl Case {
     fn fill(&self) -> (Outcome, String) {
         let app = self.load();
         let filled = fill(&app, &self.settings).unwrap();
-        let text = filled.sources.file(app.ios.unwrap().plist.unwrap()).text.to_string();
+        let text = filled.sources.file(app.ios.clone().unwrap().plist.unwrap()).text.to_string();
         (filled, text)
     }
 

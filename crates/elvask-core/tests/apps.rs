@@ -80,7 +80,7 @@ fn cases() -> Vec<Case> {
 
 /// Returns the app of a case: in its folder, or in the one below that is the app.
 fn load(case: &Case) -> App {
-    let root = elvask_core::app::find_app_in(&case.files, Path::new("/app"));
+    let root = elvask_core::discover::find_app_in(&case.files, Path::new("/app"));
     App::load(&case.files, &root, &[]).unwrap_or_else(|error| panic!("{}: {error}", case.name))
 }
 
@@ -143,7 +143,7 @@ fn nothing_is_written_that_only_a_note_speaks_of() {
         let notes: Vec<_> =
             filled.mended.iter().filter(|one| one.level == Level::Note).map(|one| &one.subject).collect();
         assert!(notes.is_empty(), "{}: {notes:?}", case.name);
-        let again = App { sources: filled.sources.clone(), ..app };
+        let again = app.clone().with_sources(filled.sources.clone());
         assert!(fill(&again, &settings).unwrap().changed.is_empty(), "{}: a second time", case.name);
     }
 }

@@ -3,7 +3,8 @@
 use std::path::Path;
 
 use elvask_core::app::App;
-use elvask_core::check::{Context, check};
+use elvask_core::check::check;
+use elvask_core::context::Context;
 use elvask_core::files::Memory;
 use elvask_core::fill::fill;
 use elvask_core::finding::Level;
@@ -52,7 +53,7 @@ fn declared(capability: &str, min: u32, target: u32, ios: &str) -> Vec<String> {
     let app = load(&tree(capability, min, target, ios));
     let settings = settings();
     let filled = fill(&app, &settings).unwrap();
-    let app = App { sources: filled.sources, ..app };
+    let app = app.clone().with_sources(filled.sources);
     let surface = Surface::read(&app, &app.sources);
     let context = Context::new(&app, &app.sources, &surface, &settings);
     let wanted = survey(&context)
@@ -91,7 +92,7 @@ fn every_capability_is_filled_to_a_clean_check_at_every_level() {
                 let before = check(&app, &Settings::default());
                 let missing = before.findings.iter().filter(|one| one.level == Level::Error).count();
                 assert!(missing > 0 || filled.changed.is_empty(), "{told}: something is written that nobody missed");
-                let again = App { sources: filled.sources, ..app };
+                let again = app.clone().with_sources(filled.sources);
                 assert!(fill(&again, &settings()).unwrap().changed.is_empty(), "{told}: a second time");
             }
         }

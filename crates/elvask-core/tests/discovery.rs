@@ -2,8 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
-use elvask_core::app::{App, find_root};
+use elvask_core::app::App;
 use elvask_core::check::check;
+use elvask_core::discover::find_root;
 use elvask_core::files::Memory;
 use elvask_core::needs::Settings;
 
@@ -176,7 +177,7 @@ fn a_list_without_a_project_is_found_too() {
         ),
         ("ios/Log/Info.plist", PLIST),
     ]);
-    assert_eq!(load(&tree).ios.unwrap().plist_path, Path::new("/app/ios/Log/Info.plist"));
+    assert_eq!(load(&tree).ios.clone().unwrap().plist_path, Path::new("/app/ios/Log/Info.plist"));
 }
 
 #[test]
@@ -228,6 +229,7 @@ fn levels_are_read_or_told_to_be_unknown() {
             ("android/gradle.properties", "app.target = 1\ntargetSdkVersion=34\n"),
         ]))
         .android
+        .clone()
         .unwrap()
     };
     let app = load(

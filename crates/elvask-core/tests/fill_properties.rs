@@ -5,8 +5,9 @@ use std::path::Path;
 use elvask_core::app::App;
 use elvask_core::files::Memory;
 use elvask_core::fill::fill;
-use elvask_core::finding::{Level, Remedy};
+use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
+use elvask_core::remedy::Remedy;
 use proptest::prelude::*;
 use proptest::sample::select;
 
@@ -143,7 +144,7 @@ proptest! {
             }
             prop_assert!(!before.contains("tools:node") || after.contains("tools:node"), "a merge marker is gone\n{after}");
         }
-        let again = App { sources: filled.sources.clone(), ..app };
+        let again = app.clone().with_sources(filled.sources.clone());
         let twice = fill(&again, &settings).unwrap();
         prop_assert!(twice.changed.is_empty(), "a second time: {:?}", twice.mended);
     }

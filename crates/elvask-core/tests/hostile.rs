@@ -86,7 +86,7 @@ fn values_of_sheets_are_escaped() {
     let tree = with_sheet(sheet);
     let app = App::load(&tree, Path::new("/app"), &[]).unwrap();
     let filled = elvask_core::fill::fill(&app, &Settings::default()).unwrap();
-    let text = &filled.sources.file(app.android.unwrap().manifest.unwrap()).text;
+    let text = &filled.sources.file(app.android.as_ref().unwrap().manifest.unwrap()).text;
     assert!(text.contains("android:value=\"&quot;/>&lt;uses-permission android:name=&quot;x&quot;/>&amp;\""), "{text}");
     // What stands in angle brackets looks like something that nobody has filled in; it is no element, though.
     assert!(filled.left.findings.iter().all(|finding| finding.rule.id == "value-placeholder"));

@@ -2,10 +2,12 @@
 
 use std::path::Path;
 
-use elvask_core::app::{App, Choice, find_apps, find_root};
-use elvask_core::check::{Context, check};
-use elvask_core::discover::Layout;
+use elvask_core::app::{App, Choice};
+use elvask_core::check::check;
+use elvask_core::context::Context;
+use elvask_core::discover::{find_apps, find_root};
 use elvask_core::files::Memory;
+use elvask_core::layout::Layout;
 use elvask_core::needs::Settings;
 use elvask_core::surface::Surface;
 
@@ -265,7 +267,7 @@ fn widget_reads_its_file_and_its_plugins() {
     let app = load(&tree);
     assert_eq!(app.layouts, [Layout::Widget]);
     let widget = app.widget.as_ref().unwrap();
-    let text = |said: &Option<elvask_core::discover::widget::Said>| said.as_ref().unwrap().text.clone();
+    let text = |said: &Option<elvask_core::appfiles::Said>| said.as_ref().unwrap().text.clone();
     assert_eq!(text(&widget.id), "example.marram.fieldlog");
     assert_eq!(
         (text(&widget.name), text(&widget.description), text(&widget.author)),
@@ -336,5 +338,5 @@ fn every_app_of_a_repository_is_found() {
     assert_eq!(root("/repo/native/app/src"), Path::new("/repo/native"));
     assert_eq!(root("/repo/shared/Platforms/iOS"), Path::new("/repo/shared"));
     let wear = App::load(&tree, Path::new("/repo/native/wear"), &[]).unwrap();
-    assert_eq!(wear.android.unwrap().module, Path::new("/repo/native/wear"));
+    assert_eq!(wear.android.clone().unwrap().module, Path::new("/repo/native/wear"));
 }

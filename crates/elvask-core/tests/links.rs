@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use elvask_core::Version;
 use elvask_core::app::App;
-use elvask_core::check::Context;
+use elvask_core::context::Context;
 use elvask_core::files::Memory;
 use elvask_core::link::AppLinks;
 use elvask_core::link::association::{Answer, Document, Served, Website};
@@ -95,7 +95,7 @@ fn with_context<T>(tree: &Memory, look: impl FnOnce(&Context<'_>, &AppLinks) -> 
     let surface = Surface::read(&app, &app.sources);
     let settings = Settings::default();
     let context = Context::new(&app, &app.sources, &surface, &settings);
-    look(&context, &AppLinks::of(&context))
+    look(&context, context.links())
 }
 
 fn fingerprint(pair: &str) -> String {
@@ -290,7 +290,8 @@ fn ios_opens_what_its_documentation_says() {
 }
 
 mod index {
-    use elvask_core::link::filter::{DataSpec, Filter, FilterSpec, Intent};
+    use elvask_core::filters::{DataSpec, FilterSpec};
+    use elvask_core::link::filter::{Filter, Intent};
     use elvask_core::link::index::FilterSet;
     use elvask_core::link::url::Uri;
     use elvask_core::source::{Place, Sources};

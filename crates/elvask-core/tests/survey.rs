@@ -4,7 +4,8 @@ use std::path::Path;
 
 use elvask_core::Platform;
 use elvask_core::app::App;
-use elvask_core::check::{Context, check};
+use elvask_core::check::check;
+use elvask_core::context::Context;
 use elvask_core::explain::{Topic, capability_lines, topic};
 use elvask_core::files::Memory;
 use elvask_core::needs::Settings;

@@ -427,7 +427,7 @@ fn fill_writes_purposes_where_the_build_makes_the_list() {
     }
     let left: Vec<_> = filled.left.findings.iter().map(|finding| finding.rule.id).collect();
     assert_eq!(left, ["query-scheme-missing"]);
-    let again = App { sources: filled.sources.clone(), ..app };
+    let again = app.clone().with_sources(filled.sources.clone());
     assert!(fill::fill(&again, &settings).unwrap().changed.is_empty());
 }
 

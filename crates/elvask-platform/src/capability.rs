@@ -4,7 +4,7 @@ use std::sync::OnceLock;
 
 use crate::names::nearest;
 use crate::table::{Row, rows};
-use crate::{Platform, Version};
+use crate::{Kind, Platform, Version};
 
 /// A capability.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -23,7 +23,7 @@ pub struct CapabilityNeed {
     /// Where.
     pub platform: Platform,
     /// The kind of requirement.
-    pub kind: &'static str,
+    pub kind: Kind,
     /// The permission, the key, the scheme; for a query or filter the action, with a scheme or type behind a space where it
     /// has one.
     pub name: &'static str,
@@ -45,8 +45,9 @@ pub struct CapabilityNeed {
 fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
     static TABLE: OnceLock<Vec<(Capability, Vec<CapabilityNeed>)>> = OnceLock::new();
     TABLE.get_or_init(|| {
-        let mut needs: Vec<(&'static str, CapabilityNeed)> =
-            rows(include_str!("../data/capability-needs.tsv")).map(|row| (row.cell(0), read_need(row))).collect();
+        let mut needs: Vec<(&'static str, CapabilityNeed)> = rows(include_str!("../data/capability-needs.tsv"))
+            .filter_map(|row| Some((row.cell(0), read_need(row)?)))
+            .collect();
         let capability = |row: Row| {
             let capability = Capability { name: row.cell(0), title: row.cell(1), meaning: row.cell(2) };
             (capability, needs.extract_if(.., |(name, _)| *name == capability.name).map(|(_, need)| need).collect())
@@ -63,10 +64,11 @@ impl Capability {
     }
 }
 
-fn read_need(row: Row) -> CapabilityNeed {
+/// Reads a row; `None` for one whose kind no platform has, which a test of the table tells.
+fn read_need(row: Row) -> Option<CapabilityNeed> {
     let mut need = CapabilityNeed {
         platform: if row.cell(1) == "ios" { Platform::Ios } else { Platform::Android },
-        kind: row.cell(2),
+        kind: Kind::parse(row.cell(2))?,
         name: row.cell(3),
         value: row.cell(5),
         target_from: None,
@@ -88,7 +90,7 @@ fn read_need(row: Row) -> CapabilityNeed {
             need.optional = true;
         }
     }
-    need
+    Some(need)
 }
 
 /// Goes through all capabilities.
@@ -109,7 +111,7 @@ pub fn nearest_capability(name: &str) -> Option<&'static str> {
 }
 
 /// Goes through the capabilities that want a declaration of that kind and name.
-pub fn capabilities_with(kind: &str, name: &str) -> impl Iterator<Item = Capability> {
+pub fn capabilities_with(kind: Kind, name: &str) -> impl Iterator<Item = Capability> {
     let wants = move |needs: &[CapabilityNeed]| needs.iter().any(|need| need.kind == kind && need.name == name);
     table().iter().filter(move |(_, needs)| wants(needs)).map(|(capability, _)| *capability)
 }
@@ -130,13 +132,18 @@ mod tests {
         let all: Vec<_> = rows(include_str!("../data/capability-needs.tsv")).collect();
         for row in &all {
             assert!(capability(row.cell(0)).is_some(), "{row:?}");
-            let need = read_need(*row);
+            let need = read_need(*row).unwrap_or_else(|| panic!("{row:?} is of no kind"));
             let known = match need.kind {
-                "permission" => {
+                Kind::Permission => {
                     !need.name.starts_with(android::PERMISSION_PREFIX) || android::permission(need.name).is_some()
                 }
-                "usage" => ios::usage_key(need.name).is_some_and(ios::UsageKey::is_for_ios),
-                "query" | "query-scheme" | "entitlement" | "background-mode" | "component" | "filter" => true,
+                Kind::Usage => ios::usage_key(need.name).is_some_and(ios::UsageKey::is_for_ios),
+                Kind::Query
+                | Kind::QueryScheme
+                | Kind::Entitlement
+                | Kind::BackgroundMode
+                | Kind::Component
+                | Kind::Filter => true,
                 _ => false,
             };
             assert!(known, "{row:?}");

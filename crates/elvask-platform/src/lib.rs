@@ -9,6 +9,7 @@ pub mod android;
 pub mod capability;
 pub mod gradle;
 pub mod ios;
+mod kind;
 pub mod manifest;
 pub mod names;
 pub mod native;
@@ -16,6 +17,7 @@ mod table;
 mod version;
 pub mod wording;
 
+pub use kind::Kind;
 pub use version::Version;
 
 use serde::{Deserialize, Serialize};

@@ -3,7 +3,7 @@
 use std::sync::OnceLock;
 
 use crate::table::{Row, rows};
-use crate::{Platform, Version};
+use crate::{Kind, Platform, Version};
 
 /// The languages that a symbol is used from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -44,7 +44,7 @@ pub struct Symbol {
     /// The languages.
     pub family: Family,
     /// The kind of requirement: `permission`, `usage`, `entitlement`, `background-mode`, `query` or `privacy-reason`.
-    pub kind: &'static str,
+    pub kind: Kind,
     /// What identifies it to the platform.
     pub name: &'static str,
     /// The value that goes with it, as in the table of capabilities.
@@ -68,10 +68,11 @@ pub struct Symbol {
 /// Returns all symbols, in the order of the table.
 pub fn symbols() -> &'static [Symbol] {
     static TABLE: OnceLock<Vec<Symbol>> = OnceLock::new();
-    TABLE.get_or_init(|| rows(include_str!("../data/native-symbols.tsv")).map(read).collect())
+    TABLE.get_or_init(|| rows(include_str!("../data/native-symbols.tsv")).filter_map(read).collect())
 }
 
-fn read(row: Row) -> Symbol {
+/// Reads a row; `None` for one whose kind no platform has, which a test of the table tells.
+fn read(row: Row) -> Option<Symbol> {
     let clue = |word: &'static str| word.strip_prefix("file:").map_or(Clue::Follows(word), Clue::InFile);
     let clues = |at: usize| row.words(at).into_iter().map(clue).collect();
     let written = row.cell(1);
@@ -79,7 +80,7 @@ fn read(row: Row) -> Symbol {
         text: written.strip_suffix('*').unwrap_or(written),
         open: written.ends_with('*'),
         family: if row.cell(0) == "apple" { Family::Apple } else { Family::Jvm },
-        kind: row.cell(2),
+        kind: Kind::parse(row.cell(2))?,
         name: row.cell(3),
         value: row.cell(4),
         strength: row.cell(5),
@@ -101,7 +102,7 @@ fn read(row: Row) -> Symbol {
             symbol.one_of = Some(group);
         }
     }
-    symbol
+    Some(symbol)
 }
 
 #[cfg(test)]
@@ -113,18 +114,19 @@ mod tests {
     fn every_symbol_leads_to_something_that_the_platform_knows() {
         for symbol in symbols() {
             let known = match symbol.kind {
-                "permission" => android::permission(symbol.name).is_some() || symbol.name.starts_with("com."),
-                "usage" => ios::usage_key(symbol.name).is_some_and(super::super::ios::UsageKey::is_for_ios),
-                "entitlement" => ios::entitlement(symbol.name).is_some(),
-                "background-mode" => ios::background_mode(symbol.name).is_some(),
-                "privacy-reason" => ios::privacy_category(symbol.name).is_some(),
-                "query" => symbol.name.contains('.'),
+                Kind::Permission => android::permission(symbol.name).is_some() || symbol.name.starts_with("com."),
+                Kind::Usage => ios::usage_key(symbol.name).is_some_and(super::super::ios::UsageKey::is_for_ios),
+                Kind::Entitlement => ios::entitlement(symbol.name).is_some(),
+                Kind::BackgroundMode => ios::background_mode(symbol.name).is_some(),
+                Kind::PrivacyReason => ios::privacy_category(symbol.name).is_some(),
+                Kind::Query => symbol.name.contains('.'),
                 _ => false,
             };
             assert!(known, "{symbol:?}");
             assert!(matches!(symbol.strength, "certain" | "likely" | "optional"), "{symbol:?}");
-            let apple = matches!(symbol.kind, "usage" | "entitlement" | "background-mode" | "privacy-reason");
+            let apple = symbol.kind.platform() == Some(crate::Platform::Ios);
             assert_eq!(apple, symbol.family == Family::Apple, "{symbol:?}");
         }
+        assert_eq!(symbols().len(), rows(include_str!("../data/native-symbols.tsv")).count(), "a row is not read");
     }
 }

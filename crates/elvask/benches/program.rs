@@ -263,7 +263,8 @@ fn scan(bench: &mut Criterion) {
 
 /// 1,000 filters of 100 hosts and 900 schemes, and 100,000 links of which half meet one.
 fn links(bench: &mut Criterion) {
-    use elvask_core::link::filter::{BROWSABLE, DEFAULT, DataSpec, Filter, FilterSpec, VIEW};
+    use elvask_core::filters::{BROWSABLE, DEFAULT, DataSpec, FilterSpec, VIEW};
+    use elvask_core::link::filter::Filter;
     use elvask_core::link::index::FilterSet;
     use elvask_core::link::url::Uri;
     let mut sources = elvask_core::source::Sources::new(Path::new("/app"));

@@ -19,8 +19,10 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::SystemTime;
 
-use elvask_core::app::{App, Choice, Look, Plugin, Unresolved, find_app_in, find_apps, find_root};
+use elvask_core::app::{App, Choice, Look, Plugin};
+use elvask_core::discover::{find_app_in, find_apps, find_root};
 use elvask_core::files::{Disk, Files as _, normal};
+use elvask_core::loading::Unresolved;
 use elvask_core::needs::Settings;
 
 use crate::options::AppOptions;

@@ -1,6 +1,6 @@
 //! `[links]` of `elvask.toml`: what the app means its links to be.
 
-use elvask_markup::Span;
+use crate::link::expect::LinkTest;
 use elvask_platform::Platform;
 
 use crate::link::association::android::is_fingerprint;
@@ -19,25 +19,6 @@ pub struct LinksConfig {
     pub routes: Vec<Route>,
     /// What must come of links.
     pub tests: Vec<LinkTest>,
-}
-
-/// What must come of a link.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct LinkTest {
-    /// The link as it is written.
-    pub url: Text,
-    /// The link.
-    pub link: Link,
-    /// What it must open: what a route opens, or `app`, `browser`, `chooser`, `nothing`.
-    pub opens: Text,
-    /// The parts and parameters that must be read from it.
-    pub with: Vec<(String, Text)>,
-    /// The platform that it is for; `None` for both.
-    pub platform: Option<Platform>,
-    /// The level of the Android device.
-    pub level: Option<u32>,
-    /// The expectation as a whole.
-    pub span: Span,
 }
 
 /// What `opens` may say beside what a route opens.

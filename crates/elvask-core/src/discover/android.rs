@@ -1,5 +1,6 @@
 //! Finding the Android app module, its variants, and the manifests that go into them.
 
+use crate::appfiles::Resources;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -8,10 +9,12 @@ use elvask_platform::Platform;
 use rayon::prelude::*;
 
 use super::folders;
-use crate::app::{AndroidApp, Choice, LibraryManifest, LoadError, Loading, Plugin};
+use crate::app::{Choice, Plugin};
+use crate::appfiles::{AndroidApp, LibraryManifest, LoadError};
 use crate::files::{Files, normal};
+use crate::filters::unescape;
 use crate::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};
-use crate::link::pattern::unescape;
+use crate::loading::Loading;
 use crate::merge::Library;
 use crate::source::{FileId, read_text};
 
@@ -20,13 +23,14 @@ const MANIFEST: &str = "src/main/AndroidManifest.xml";
 /// How deep below the app's root its module may lie.
 const DEPTH: usize = 5;
 
-/// Finds the module that is built into an app, its variants and its manifests.
+/// Finds the module that is built into an app, its variants and its manifests; in the build that was read already, where one was.
 pub(crate) fn find(
     loading: &mut Loading<'_>,
     plugins: &[Plugin],
     choice: &Choice,
+    kept: Option<(PathBuf, Build)>,
 ) -> Result<Option<AndroidApp>, LoadError> {
-    let Some((folder, build)) = app_build(loading) else { return Ok(None) };
+    let Some((folder, build)) = kept.or_else(|| app_build(loading)) else { return Ok(None) };
     let Some(module) = build.modules.first() else { return Ok(None) };
     let variants = module.variants(loading.files);
     if variants.len() >= MAX_VARIANTS {
@@ -52,16 +56,14 @@ pub(crate) fn find(
         keep_rules: Vec::new(),
         in_source: Vec::new(),
         strings: Vec::new(),
+        resources: Resources::default(),
         activities: Vec::new(),
     };
     Ok(Some(with_manifests(loading, app, plugins)))
 }
 
-/// Returns the folder of the app's module and the build around it, which is read once.
+/// Returns the folder of the app's module and the build around it.
 pub(crate) fn app_build(loading: &mut Loading<'_>) -> Option<(PathBuf, Build)> {
-    if let Some(found) = loading.build.take() {
-        return Some(found);
-    }
     let folder = find_module(loading)?;
     let build = Workspace::around(loading, &folder).build(loading, &folder);
     Some((folder, build))

@@ -8,9 +8,11 @@ use std::sync::Arc;
 use elvask_platform::Version;
 
 use super::folders;
-use crate::app::{Choice, EntitlementsFile, Extension, IosApp, LoadError, Loading};
+use crate::app::Choice;
+use crate::appfiles::{EntitlementsFile, Extension, IosApp, LoadError};
 use crate::files::{FileKind, Files, normal};
 use crate::gradle::Stated;
+use crate::loading::Loading;
 use crate::source::read_text;
 use crate::xcode::{ConfigFiles, Product, Project, Settings, Target};
 

@@ -1,5 +1,6 @@
 //! The layout `msbuild`: packages of the project file, from `obj/project.assets.json` or the package folder.
 
+use crate::appfiles::Resources;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
@@ -7,9 +8,11 @@ use elvask_platform::{Platform, Version};
 use serde::Deserialize;
 
 use super::Package;
-use crate::app::{AndroidApp, Choice, EntitlementsFile, IosApp, Loading, Plugin};
+use crate::app::{Choice, Plugin};
+use crate::appfiles::{AndroidApp, EntitlementsFile, IosApp};
 use crate::files::{FileKind, Files, normal};
 use crate::gradle::{SourceSet, Stated, Variant};
+use crate::loading::Loading;
 use crate::msbuild::{self, Project, declared_in_source, project_file, target_level};
 
 /// What the tools write down after they have fetched the packages.
@@ -186,6 +189,7 @@ pub(crate) fn android(loading: &mut Loading<'_>, plugins: &[Plugin]) -> Option<A
         keep_rules: Vec::new(),
         in_source,
         strings: Vec::new(),
+        resources: Resources::default(),
         activities,
     };
     Some(super::android::with_manifests(loading, app, plugins))

@@ -8,17 +8,18 @@ use elvask_platform::Platform;
 use serde::Deserialize;
 
 use super::{Package, android, ios};
-use crate::app::Loading;
 use crate::files::{FileKind, Files, normal};
 use crate::gradle::{Build, Source, build_file};
+use crate::loading::Loading;
 use crate::source::{FileId, Place};
 use crate::yaml::Yaml;
 
 /// Finds what the app's module depends on: artifacts by `group:name`, modules of the same build by `:module`.
-pub(crate) fn gradle_packages(loading: &mut Loading<'_>) -> Vec<Package> {
+/// The build is kept for the search for the app's module.
+pub(crate) fn gradle_packages(loading: &mut Loading<'_>, kept: &mut Option<(PathBuf, Build)>) -> Vec<Package> {
     let Some((folder, build)) = android::app_build(loading) else { return Vec::new() };
     let packages = build_packages(loading, &build);
-    loading.build = Some((folder, build));
+    *kept = Some((folder, build));
     packages
 }
 

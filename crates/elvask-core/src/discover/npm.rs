@@ -9,8 +9,8 @@ use rayon::prelude::*;
 use serde::Deserialize;
 
 use super::{Found, Package, read_packages};
-use crate::app::Loading;
 use crate::files::{FileKind, Files};
+use crate::loading::Loading;
 use crate::source::{FileId, Place, read_text};
 
 /// The most packages that are looked at.

@@ -7,8 +7,8 @@ use elvask_platform::Platform;
 use serde::Deserialize;
 
 use super::{Found, Package, read_packages};
-use crate::app::Loading;
 use crate::files::{Files, normal};
+use crate::loading::Loading;
 use crate::source::{Place, read_text};
 use crate::yaml::Yaml;
 

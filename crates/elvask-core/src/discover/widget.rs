@@ -9,57 +9,13 @@ use elvask_markup::xml::{Document, Element};
 use elvask_platform::Platform;
 
 use super::Package;
-use crate::app::Loading;
+use crate::appfiles::{Said, Widget, WidgetDeclaration};
 use crate::files::{FileKind, Files};
+use crate::loading::Loading;
 use crate::source::{FileId, Place, read_text};
 
 /// The file.
 pub(crate) const FILE: &str = "config.xml";
-
-/// What a `config.xml` says.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Widget {
-    /// The file.
-    pub file: FileId,
-    /// The id of the app.
-    pub id: Option<Said>,
-    /// Its version.
-    pub version: Option<Said>,
-    /// Its name.
-    pub name: Option<Said>,
-    /// What it is, in a sentence.
-    pub description: Option<Said>,
-    /// Who made it.
-    pub author: Option<Said>,
-    /// The platforms that it names.
-    pub platforms: Vec<Platform>,
-    /// What else it declares, in the order of the file.
-    pub declares: Vec<WidgetDeclaration>,
-}
-
-/// A text with its place.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Said {
-    /// The text.
-    pub text: String,
-    /// Where.
-    pub place: Place,
-}
-
-/// One declaration of a `config.xml`.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct WidgetDeclaration {
-    /// `access`, `feature`, `preference`, `icon`, `config-file` or `edit-config`.
-    pub kind: &'static str,
-    /// What it is about: an origin, the name of a feature or preference, a file.
-    pub name: String,
-    /// Its value.
-    pub value: Option<String>,
-    /// The platform that it is for; `None` for all.
-    pub platform: Option<Platform>,
-    /// Where.
-    pub place: Place,
-}
 
 /// Says whether a folder holds a `config.xml` of an app.
 pub(crate) fn is_widget(files: &dyn Files, folder: &Path) -> bool {

@@ -8,7 +8,8 @@ use regex_lite::Regex;
 use super::Learned;
 use super::gather::Found;
 use super::shown::Shown;
-use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, Strength, When};
+use crate::level::Strength;
+use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, When};
 
 /// The deepest chain of names that is followed.
 const MAX_STEPS: usize = 12;

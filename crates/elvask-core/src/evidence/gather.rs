@@ -11,7 +11,9 @@ use super::shown::Notes;
 use super::walk::{PackageFile, Role, Tree};
 use super::{Doubtful, Evidence, Learned, build, manifest, notes, scripts, source};
 use crate::files::Files;
-use crate::requirement::{EvidenceKind, GradleLine, Kind, Need, Strength};
+use crate::level::Strength;
+use crate::requirement::{EvidenceKind, GradleLine, Need};
+use elvask_platform::Kind;
 
 /// The most lines that are cited for one thing.
 const MAX_CITED: usize = 6;
@@ -209,12 +211,7 @@ fn join(all: &mut Vec<Learned>, learned: Learned) {
 }
 
 fn same_thing(one: &Learned, other: &Learned) -> bool {
-    one.is_about_the_same(other)
-        && match (&one.need, &other.need) {
-            (Need::Attribute { owner: one, .. }, Need::Attribute { owner: other, .. }) => one == other,
-            (Need::Query(one), Need::Query(other)) => one == other || one.host == other.host,
-            _ => true,
-        }
+    one.is_about_the_same(other) && crate::kinds::spec(one.kind()).is_same(&one.need, &other.need)
 }
 
 /// Joins two needs of the same thing, the weightier first.

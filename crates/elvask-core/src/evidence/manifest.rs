@@ -9,8 +9,11 @@ use elvask_platform::ios;
 use super::gather::Found;
 use super::shown::{Notes, Shown};
 use super::{Learned, Thing, pieces_of};
-use crate::requirement::{Citation, Component, EvidenceKind, Kind, MIN_LEVEL, Need, Owner, Strength, When};
-use crate::surface::{ANDROID, TOOLS, full_class, read_query};
+use crate::level::Strength;
+use crate::names::{ANDROID, TOOLS, full_class};
+use crate::requirement::{Citation, Component, EvidenceKind, MIN_LEVEL, Need, Owner, When};
+use crate::surface::read_query;
+use elvask_platform::Kind;
 
 /// The largest manifest that is taken out of an archive, in bytes.
 const MAX_MANIFEST: u64 = 4 * 1024 * 1024;

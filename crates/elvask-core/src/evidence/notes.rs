@@ -17,7 +17,9 @@ use super::prose::{
 };
 use super::shown::{Notes, Shown};
 use crate::conditions::Range;
-use crate::requirement::{Citation, EvidenceKind, Kind, Need, Strength, When};
+use crate::level::Strength;
+use crate::requirement::{Citation, EvidenceKind, Need, When};
+use elvask_platform::Kind;
 
 /// How much of what was said last is looked at for the name of an attribute, in bytes.
 const RECENT: usize = 800;

@@ -6,7 +6,8 @@ use elvask_platform::{android, ios};
 use super::Learned;
 use super::gather::Found;
 use super::shown::Shown;
-use crate::requirement::{Citation, EvidenceKind, Need, Strength, When};
+use crate::level::Strength;
+use crate::requirement::{Citation, EvidenceKind, Need, When};
 
 /// Reads the names of permissions and of keys that hold a purpose in a script.
 pub(super) fn read(text: &str, shown: &str, found: &mut Found) {

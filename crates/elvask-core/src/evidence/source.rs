@@ -20,8 +20,9 @@ use super::gather::Found;
 use super::lexer::{Compiled, Conditions, Stretch, Stretches, Style, conditions, stretches};
 use super::shown::{Part, Shown, Use, Within};
 use crate::conditions::Range;
-use crate::needs::need_from;
-use crate::requirement::{Citation, EvidenceKind, Need, Strength, When};
+use crate::kinds::of_fact;
+use crate::level::Strength;
+use crate::requirement::{Citation, EvidenceKind, Need, When};
 
 /// How far behind a symbol the rest of its statement is looked for, in bytes.
 const WINDOW: usize = 600;
@@ -338,9 +339,10 @@ impl Source<'_> {
                 ios_version: symbol.ios_below.map(Range::below),
                 ..When::default()
             };
+            let Some(need) = of_fact(symbol.kind, symbol.name, symbol.value, symbol.max_level) else { continue };
             found.add(Learned {
                 name: symbol.name.to_owned(),
-                need: need_from(symbol.kind, symbol.name, symbol.value, symbol.max_level),
+                need,
                 strength,
                 one_of: symbol.one_of.map(str::to_owned),
                 when,

@@ -8,8 +8,8 @@ use elvask_markup::Span;
 use toml::de::DeValue;
 
 use super::values::{Known, Value};
-use crate::app::Loading;
 use crate::files::FileKind;
+use crate::loading::Loading;
 use crate::source::Place;
 use crate::tomldoc::{self, Table, span_of};
 

@@ -6,8 +6,8 @@ use elvask_markup::gradle::{Argument, Expr, ExprKind, Segment, Statement, path_n
 
 use super::values::{Names, Scope, Value};
 use super::{Applied, Config, Dependency, Module, ModuleKind, Script, Source, Stated, Workspace, build_file, script};
-use crate::app::Loading;
 use crate::files::normal;
+use crate::loading::Loading;
 use crate::source::Place;
 
 /// The most scripts that one script may pull in.

@@ -7,7 +7,7 @@ use elvask_markup::Span;
 use elvask_markup::gradle::{Argument, Expr, ExprKind, Piece, Segment, Statement};
 
 use super::{Script, Stated, Workspace};
-use crate::app::Loading;
+use crate::loading::Loading;
 use crate::source::{FileId, Place};
 
 /// A value.

@@ -5,11 +5,12 @@
 mod read;
 mod words;
 
+use crate::filters::{BROWSABLE, DEFAULT, Entry, FilterSpec, VIEW};
 use elvask_platform::android::NEWEST_LEVEL;
 
 use super::association::android::AssetLinks;
 use super::association::{Document, Served, Website, looked_up_at};
-use super::filter::{Authority, BROWSABLE, DEFAULT, Filter, FilterError, FilterSpec, Intent, Mismatch, VIEW};
+use super::filter::{Authority, Filter, FilterError, Intent, Mismatch};
 use super::index::FilterSet;
 use super::url::{Link, Uri};
 use super::{Attempt, Hit, Outcome, is_plain_host};
@@ -60,31 +61,6 @@ impl LaunchMode {
             LaunchMode::SingleInstancePerTask => "singleInstancePerTask",
         }
     }
-}
-
-/// An activity, or another name for one, that links can start.
-#[derive(Debug, Clone)]
-pub struct Entry {
-    /// Its full class name; of an alias its own full name.
-    pub component: String,
-    /// The activity behind an alias.
-    pub target: Option<String>,
-    /// Whether an activity of that name is declared, where it is an alias.
-    pub has_target: bool,
-    /// What it says of being reached by others.
-    pub exported: Option<bool>,
-    /// Whether it can be started at all.
-    pub enabled: bool,
-    /// The permission that others need to start it.
-    pub permission: Option<String>,
-    /// How it is started when there is one already, as it is written.
-    pub launch_mode: Option<String>,
-    /// The name that a chooser shows, as it is written.
-    pub label: Option<String>,
-    /// Its filters.
-    pub filters: Vec<FilterSpec>,
-    /// Where it stands.
-    pub place: Place,
 }
 
 /// All of an app that links can start on Android.

@@ -3,10 +3,10 @@
 use elvask_platform::{Platform, ios};
 
 use super::AppLinks;
-use super::filter::FilterSpec;
 use super::pattern::{Pattern, PatternKind, Subject};
 use super::route::Route;
 use super::url::Link;
+use crate::filters::FilterSpec;
 use crate::source::Place;
 
 /// One entry of the table.

@@ -1,14 +1,44 @@
 //! The expectations of `elvask.toml`: which links must open the app with which parts, and which must not.
 
+use elvask_markup::Span;
 use elvask_platform::Platform;
 
 use super::association::Website;
 use super::route::{self, BROWSER};
 use super::url::Link;
 use super::{AppLinks, Attempt, Device, Outcome};
-use crate::check::Context;
-use crate::config::LinkTest;
-use crate::source::Place;
+use crate::source::{FileId, Place, Sources};
+use crate::tomldoc::Text;
+
+/// What must come of a link.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LinkTest {
+    /// The link as it is written.
+    pub url: Text,
+    /// The link.
+    pub link: Link,
+    /// What it must open: what a route opens, or `app`, `browser`, `chooser`, `nothing`.
+    pub opens: Text,
+    /// The parts and parameters that must be read from it.
+    pub with: Vec<(String, Text)>,
+    /// The platform that it is for; `None` for both.
+    pub platform: Option<Platform>,
+    /// The level of the Android device.
+    pub level: Option<u32>,
+    /// The expectation as a whole.
+    pub span: Span,
+}
+
+/// What the owner expects of links.
+#[derive(Debug, Clone, Copy)]
+pub struct Expectations<'c> {
+    /// The expectations, in their order.
+    pub tests: &'c [LinkTest],
+    /// What the links of the app open.
+    pub routes: &'c [route::Route],
+    /// The file that states both.
+    pub file: Option<FileId>,
+}
 
 /// What one expectation comes to on one platform.
 #[derive(Debug, Clone)]
@@ -30,27 +60,27 @@ pub struct Tested<'c> {
 /// Runs all expectations on all platforms and variants that they concern.
 #[must_use]
 pub fn run<'c>(
-    context: &'c Context<'_>,
+    expected: Expectations<'c>,
     links: &AppLinks,
+    sources: &Sources,
     device: Device,
     site: Option<&dyn Website>,
 ) -> Vec<Tested<'c>> {
     let mut out = Vec::new();
-    let config = &context.app.config.links;
-    for test in &config.tests {
-        let place = context.app.config_file.map(|file| Place { file, span: test.span });
+    for test in expected.tests {
+        let place = expected.file.map(|file| Place { file, span: test.span });
         let device = Device { level: test.level.unwrap_or(device.level), ..device };
         let mut add = |platform: Platform, variant: Option<String>, attempt: Attempt| {
-            let failure = judge(test, &config.routes, &attempt);
+            let failure = judge(test, expected.routes, &attempt);
             out.push(Tested { test, place, platform, variant, attempt, failure });
         };
         let on = |platform: Platform| test.platform.is_none_or(|only| only == platform);
         for (variant, android) in links.android.iter().filter(|_| on(Platform::Android)) {
             let name = (links.android.len() > 1).then(|| variant.clone());
-            add(Platform::Android, name, android.open(&test.link, device.level, site, context.sources));
+            add(Platform::Android, name, android.open(&test.link, device.level, site, sources));
         }
         if let Some(ios) = links.ios.as_ref().filter(|_| on(Platform::Ios)) {
-            add(Platform::Ios, None, ios.open(&test.link, device.version, site, context.sources));
+            add(Platform::Ios, None, ios.open(&test.link, device.version, site, sources));
         }
     }
     out

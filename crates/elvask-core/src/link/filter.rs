@@ -3,144 +3,20 @@
 //! Sources: "Intents and intent filters", "`<data>`" and "`<uri-relative-filter-group>`" in the platform's guides. All `<data>` of a filter are
 //! pooled: each scheme goes with each host and each path. Attributes that a device is too old for are left out there, which makes a filter wider.
 
+use crate::filters::BROWSABLE;
+use crate::filters::DEFAULT;
+use crate::filters::DataSpec;
+use crate::filters::FilterSpec;
+use crate::filters::VIEW;
 use std::borrow::Cow;
 use std::cell::OnceCell;
 
-use super::pattern::{Pattern, PatternError, PatternKind, Subject, unescape};
+use super::pattern::{Pattern, PatternError, PatternKind, Subject};
 use super::url::{Uri, decode};
 use crate::source::Place;
 
-/// The action with which links are opened.
-pub const VIEW: &str = "android.intent.action.VIEW";
-/// The category that an activity needs to be found without being named.
-pub const DEFAULT: &str = "android.intent.category.DEFAULT";
-/// The category that a filter needs to be reached by links of web pages.
-pub const BROWSABLE: &str = "android.intent.category.BROWSABLE";
-
 /// The first level that reads `<uri-relative-filter-group>`.
 pub const GROUPS_SINCE: u32 = 35;
-
-/// One `<data>` as it is declared: the names of its platform attributes with values and places.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct DataSpec {
-    /// The attributes, in their order. Values have the escapes of the manifest's strings taken out.
-    pub attributes: Vec<(String, String, Place)>,
-    /// Where the element starts.
-    pub place: Option<Place>,
-}
-
-impl DataSpec {
-    /// Adds an attribute as it is written in the manifest.
-    pub fn push(&mut self, name: &str, written: &str, place: Place) {
-        self.attributes.push((name.to_owned(), unescape(written).into_owned(), place));
-    }
-
-    /// Returns the value of an attribute.
-    #[must_use]
-    pub fn value(&self, name: &str) -> Option<&str> {
-        self.attribute(name).map(|(value, _)| value)
-    }
-
-    /// Returns the value of an attribute with its place.
-    #[must_use]
-    pub fn attribute(&self, name: &str) -> Option<(&str, Place)> {
-        let found = self.attributes.iter().find(|(known, _, _)| known == name);
-        found.map(|(_, value, place)| (value.as_str(), *place))
-    }
-}
-
-/// One `<uri-relative-filter-group>` as it is declared.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct GroupSpec {
-    /// Whether a link that it matches passes.
-    pub allow: bool,
-    /// What must all match.
-    pub data: Vec<DataSpec>,
-}
-
-/// An intent filter as it is declared, for devices of any level.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct FilterSpec {
-    /// The actions.
-    pub actions: Vec<String>,
-    /// The categories.
-    pub categories: Vec<String>,
-    /// What is said of data.
-    pub data: Vec<DataSpec>,
-    /// The groups, in their order.
-    pub groups: Vec<GroupSpec>,
-    /// Whether its hosts are to be verified.
-    pub auto_verify: bool,
-    /// Its priority; above zero is cut to zero for apps that are not part of the device.
-    pub priority: i32,
-    /// Where it stands.
-    pub place: Option<Place>,
-}
-
-impl FilterSpec {
-    /// Returns the values of an attribute in all its data.
-    pub fn values<'s>(&'s self, name: &'s str) -> impl Iterator<Item = &'s str> {
-        self.data.iter().filter_map(move |data| data.value(name))
-    }
-
-    /// Says whether it takes links of the web: it has the action and a web scheme.
-    #[must_use]
-    pub fn is_web(&self) -> bool {
-        self.has_action(VIEW) && self.values("scheme").any(is_web_scheme)
-    }
-
-    /// Says whether it takes links: it has the action and a scheme that is not one of content on the device.
-    #[must_use]
-    pub fn is_link(&self) -> bool {
-        self.has_action(VIEW) && self.values("scheme").any(|scheme| !matches!(scheme, "content" | "file"))
-    }
-
-    /// Says whether it names an action.
-    #[must_use]
-    pub fn has_action(&self, name: &str) -> bool {
-        self.actions.iter().any(|action| action == name)
-    }
-
-    /// Says whether it names a category.
-    #[must_use]
-    pub fn has_category(&self, name: &str) -> bool {
-        self.categories.iter().any(|category| category == name)
-    }
-
-    /// Returns its hosts, each once, in their order.
-    #[must_use]
-    pub fn hosts(&self) -> Vec<&str> {
-        distinct(self.values("host"))
-    }
-
-    /// Returns its schemes, each once, in their order.
-    #[must_use]
-    pub fn schemes(&self) -> Vec<&str> {
-        distinct(self.values("scheme"))
-    }
-
-    /// Says whether nothing but web schemes and at least one of them stand in it.
-    #[must_use]
-    pub fn is_web_only(&self) -> bool {
-        self.is_web() && self.values("scheme").all(is_web_scheme)
-    }
-}
-
-/// Says whether links of the web start with a scheme. Filters are compared with case.
-#[must_use]
-pub fn is_web_scheme(scheme: &str) -> bool {
-    matches!(scheme, "http" | "https")
-}
-
-fn distinct<'s>(values: impl Iterator<Item = &'s str>) -> Vec<&'s str> {
-    let mut out: Vec<&str> = Vec::new();
-    for value in values {
-        if !out.contains(&value) {
-            out.push(value);
-        }
-    }
-    out
-}
 
 /// A host with the port that was written beside it.
 #[derive(Debug, Clone, PartialEq, Eq)]

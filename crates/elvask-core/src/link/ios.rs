@@ -16,8 +16,7 @@ use super::{Attempt, Delivery, Hit, Outcome};
 use crate::source::{FileId, Place, Sources};
 use crate::surface::PlistView;
 
-/// The entitlement that names the app's domains.
-pub const DOMAINS: &str = "com.apple.developer.associated-domains";
+pub use crate::names::ASSOCIATED_DOMAINS as DOMAINS;
 
 /// A scheme that opens the app.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -3,8 +3,6 @@
 //! Source: "`<data>`" and "PatternMatcher" in the platform's reference. Both wildcard languages run from left to right without
 //! ever going back, which is why some patterns that look right match nothing.
 
-use std::borrow::Cow;
-
 /// How a pattern is held against a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum PatternKind {
@@ -152,34 +150,6 @@ impl<'t> Subject<'t> {
     fn units(&self) -> Vec<u16> {
         self.text.encode_utf16().collect()
     }
-}
-
-/// Takes the escapes of the manifest's strings out of an attribute, as the build does: `\\` becomes `\`.
-#[must_use]
-pub fn unescape(written: &str) -> Cow<'_, str> {
-    if !written.contains('\\') {
-        return Cow::Borrowed(written);
-    }
-    let mut out = String::with_capacity(written.len());
-    let mut letters = written.chars();
-    while let Some(letter) = letters.next() {
-        if letter != '\\' {
-            out.push(letter);
-            continue;
-        }
-        match letters.next() {
-            Some('n') => out.push('\n'),
-            Some('t') => out.push('\t'),
-            Some('u') => {
-                let digits: String = letters.by_ref().take(4).collect();
-                out.extend(u32::from_str_radix(&digits, 16).ok().and_then(char::from_u32));
-            }
-            Some(escaped @ ('\\' | '\'' | '"' | '@' | '?' | '#')) => out.push(escaped),
-            // An escape that the build does not know is dropped with its sign.
-            Some(_) | None => {}
-        }
-    }
-    Cow::Owned(out)
 }
 
 const DOT: u16 = b'.' as u16;
@@ -365,6 +335,7 @@ fn parse_set(units: &[u16], start: usize) -> Result<(Class, usize), PatternError
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::filters::unescape;
 
     fn matches(kind: PatternKind, pattern: &str, text: &str) -> bool {
         Pattern::new(kind, pattern).unwrap().matches(&Subject { text })

@@ -11,8 +11,8 @@ use super::{
     Values,
 };
 use crate::hash::QuickMap;
+use crate::names::{ANDROID, TOOLS, full_class};
 use crate::source::Place;
-use crate::surface::{ANDROID, TOOLS, full_class};
 
 /// The elements of one manifest; the first is its root.
 pub(super) struct Loaded<'d> {

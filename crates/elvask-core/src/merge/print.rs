@@ -5,8 +5,8 @@ use std::fmt::Write as _;
 use elvask_markup::xml::{Place as Where, escape};
 
 use super::{Merged, MergedElement, Space};
+use crate::names::ANDROID;
 use crate::source::Place;
-use crate::surface::ANDROID;
 
 pub(super) fn print(merged: &Merged<'_>, origins: Option<&dyn Fn(Place) -> String>) -> String {
     let mut spaces: Vec<&str> = Vec::new();

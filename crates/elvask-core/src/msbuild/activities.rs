@@ -5,8 +5,8 @@
 use elvask_markup::Span;
 
 use super::attributes::{closing, text_len};
-use crate::link::android::Entry;
-use crate::link::filter::{DataSpec, FilterSpec};
+use crate::filters::Entry;
+use crate::filters::{DataSpec, FilterSpec};
 use crate::source::{FileId, Place};
 
 /// One attribute in source: its name, its arguments and where it stands.

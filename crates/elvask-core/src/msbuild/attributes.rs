@@ -6,9 +6,9 @@ use elvask_markup::Span;
 use elvask_platform::android;
 use rayon::prelude::*;
 
-use crate::app::Loading;
 use crate::files::{FileKind, Files};
-use crate::link::android::Entry;
+use crate::filters::Entry;
+use crate::loading::Loading;
 use crate::source::{Place, read_text};
 
 /// The most source files that are read.

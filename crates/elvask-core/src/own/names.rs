@@ -1,5 +1,7 @@
 //! Names as people vary them: `LOCATION_WHEN_IN_USE`, `locationWhenInUse`, `NSLocationWhenInUseUsageDescription`.
 
+use elvask_platform::capability;
+
 /// Splits a name into its words, in small letters: at signs, and where a capital starts a word.
 #[must_use]
 pub fn words_of(name: &str) -> Vec<String> {
@@ -69,6 +71,20 @@ fn subject_of(name: &str) -> Vec<String> {
 pub fn means(taken: &str, part: &str) -> bool {
     let (taken, part) = (subject_of(taken), subject_of(part));
     !taken.is_empty() && taken == part
+}
+
+/// Returns the capability that a name in code stands for: `photos` and `photosAddOnly` are told apart.
+pub(crate) fn capability_named(name: &str) -> Option<capability::Capability> {
+    let words = words_of(name).join("-");
+    capability::capability(&words)
+        .or_else(|| {
+            capability::capabilities()
+                .find(|known| known.name.strip_prefix(&words).is_some_and(|rest| rest.starts_with('-')))
+        })
+        .or_else(|| {
+            capability::capabilities()
+                .find(|known| words.strip_prefix(known.name).is_some_and(|rest| rest.starts_with('-')))
+        })
 }
 
 #[cfg(test)]

@@ -1,14 +1,16 @@
 //! What the app's own code needs declared.
 
+use elvask_platform::Kind;
 use elvask_platform::capability::capabilities;
 use elvask_platform::{Platform, android, ios};
 
 use super::{LinkUse, OwnCode, OwnPermission, PermissionUse, words_of};
 use crate::conditions::Range;
 use crate::evidence::{Learned, Part, Shown, Use, Within};
-use crate::needs::{need_from, need_of};
-use crate::reach::capability_named;
-use crate::requirement::{Citation, Need, Strength, When};
+use crate::kinds::{of_fact, of_part};
+use crate::level::Strength;
+use crate::own::capability_named;
+use crate::requirement::{Citation, Need, When};
 
 /// The action of an intent that opens a link.
 const VIEW: &str = "android.intent.action.VIEW";
@@ -22,7 +24,7 @@ pub(crate) fn learned(own: &OwnCode) -> Vec<Learned> {
     for link in own.links.iter().filter(|link| link.how == LinkUse::Asks) {
         let when = When { target_level: Some(Range::at_least(VISIBILITY)), ..When::default() };
         let name = format!("{VIEW} {}", link.scheme);
-        let need = need_from("query", &name, "", None);
+        let Some(need) = of_fact(Kind::Query, &name, "", None) else { continue };
         out.push(one(name, need, Use::Called, when, &link.citation));
         // The system tells of web links without being told first.
         if !matches!(link.scheme.as_str(), "http" | "https") {
@@ -85,7 +87,7 @@ fn named(permission: &OwnPermission, out: &mut Vec<Learned>) {
     let Some(capability) = capability_named(&permission.name) else { return };
     let exact = capabilities().any(|known| known.name == words.join("-"));
     for need in capability.needs().filter(|need| exact && !need.optional && on(need.platform)) {
-        if !matches!(need.kind, "permission" | "usage") {
+        if !matches!(need.kind, Kind::Permission | Kind::Usage) {
             continue;
         }
         let when = When {
@@ -94,6 +96,7 @@ fn named(permission: &OwnPermission, out: &mut Vec<Learned>) {
             ..When::default()
         };
         // What is named for both platforms may be asked for on one alone.
-        out.push(one(need.name.to_owned(), need_of(&need), Use::Likely, when, &permission.citation));
+        let Some(asked) = of_part(&need) else { continue };
+        out.push(one(need.name.to_owned(), asked, Use::Likely, when, &permission.citation));
     }
 }

@@ -8,8 +8,9 @@ use crate::app::SheetOrigin;
 use crate::evidence::Doubtful;
 use crate::known::{Known, KnownRequirement};
 use crate::level::Level;
+use crate::level::Strength;
 use crate::reach::Reach;
-use crate::requirement::{Strength, When};
+use crate::requirement::When;
 
 /// One thing that a plugin requires.
 #[derive(Debug, Clone, Serialize)]

@@ -181,7 +181,7 @@ impl Fixture {
             assert_eq!(text_of(&outcome.sources, &app, path), restyle(expected), "{style}");
             let left: Vec<_> = outcome.left.findings.iter().filter(|finding| finding.rule.id == rule).collect();
             assert!(left.is_empty(), "{style}: {left:?}");
-            let again = App { sources: outcome.sources.clone(), ..app };
+            let again = app.clone().with_sources(outcome.sources.clone());
             assert!(fill(&again, &fixture.settings).unwrap().changed.is_empty(), "{style}: a second time");
         }
     }

@@ -1,17 +1,14 @@
 //! Reading a sheet, with a problem for everything that is wrong in it.
 
-mod kinds;
-
-pub(crate) use kinds::{collect_texts, is_scheme};
-use kinds::{read_file, read_platform_need};
-
 use elvask_markup::Span;
 use elvask_platform::{Platform, Version, capability};
 use semver::VersionReq;
 
 use super::{Answer, Asked, Feature, Required, Sheet};
 use crate::conditions::Range;
-use crate::requirement::{Need, Strength, When};
+use crate::kinds::{self, Asking, Stated, problem};
+use crate::level::Strength;
+use crate::requirement::{Need, When};
 use crate::template::answers_in;
 use crate::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 
@@ -38,10 +35,6 @@ const REQUIRED: [&str; 12] = [
 
 pub(super) fn sheet(text: &str, package: Option<&str>) -> (Sheet, Vec<Problem>) {
     tomldoc::parse(text, |root, problems| read(root, package, problems))
-}
-
-fn problem(problems: &mut Vec<Problem>, span: Span, message: impl Into<String>) {
-    problems.push(Problem { message: message.into(), span });
 }
 
 fn read(root: &Table<'_, '_>, package: Option<&str>, problems: &mut Vec<Problem>) -> Sheet {
@@ -187,8 +180,7 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
     let before = problems.len();
     let asked = match key.text.as_str() {
         "capability" => read_capability(table, problems).into_iter().collect(),
-        "file" => read_file(value, problems).into_iter().collect(),
-        platform => read_platform_need(platform, value, max_level, problems),
+        _ => read_need(table, key, value, max_level, problems),
     };
     let permission = matches!(asked.as_slice(), [Asked::Need { need: Need::Permission { .. }, .. }]);
     if max_level.is_some() && !permission && problems.len() == before {
@@ -215,6 +207,37 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
         check_answers(required, sheet, span, problems);
     }
     required
+}
+
+/// Reads what an entry asks for: `file = …`, which both platforms have, or one kind below a platform's key.
+fn read_need(
+    table: &Table<'_, '_>,
+    key: &Text,
+    value: &Value<'_>,
+    max_level: Option<u32>,
+    problems: &mut Vec<Problem>,
+) -> Vec<Asked> {
+    let asked = |asking: Vec<Asking>| {
+        asking.into_iter().map(|Asking { name, need }| Asked::Need { name, need }).collect::<Vec<_>>()
+    };
+    let platform = match key.text.as_str() {
+        "android" => Platform::Android,
+        "ios" => Platform::Ios,
+        other => {
+            let Some(spec) = kinds::of_key(None, other) else { return Vec::new() };
+            return asked(spec.read(&Stated { table, key, value, max_level }, problems));
+        }
+    };
+    let what = format!("`{}`", key.text);
+    let Some(inside) = as_table(&key.text, value, &what, problems) else { return Vec::new() };
+    inside.refuse_others(&kinds::keys(platform), problems);
+    let entries = inside.entries();
+    let [(key, value)] = entries.as_slice() else {
+        problem(problems, inside.span, "one requirement states one thing: one kind in each `[[requires]]`");
+        return Vec::new();
+    };
+    let Some(spec) = kinds::of_key(Some(platform), &key.text) else { return Vec::new() };
+    asked(spec.read(&Stated { table: &inside, key, value, max_level }, problems))
 }
 
 fn read_capability(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Asked> {
@@ -271,13 +294,7 @@ fn end_of(value: &Value<'_>) -> usize {
 fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut Vec<Problem>) {
     let Asked::Need { name, need } = &required.asked else { return };
     let mut texts = vec![name.as_str()];
-    match need {
-        Need::MetaData { value: Some(value), .. } | Need::Attribute { value, .. } | Need::BuildSetting { value } => {
-            texts.push(value);
-        }
-        Need::Plist { value } | Need::Entitlement { value: Some(value) } => collect_texts(value, &mut texts),
-        _ => {}
-    }
+    texts.extend(kinds::spec(need.kind()).texts(need));
     for name in texts.into_iter().flat_map(answers_in) {
         if !BUILT_IN_ANSWERS.contains(&name) && sheet.answer(name).is_none() {
             problem(problems, span, format!("`{{{name}}}` is no answer of this sheet: `[answers.{name}]` is missing"));
@@ -366,7 +383,7 @@ samples = ["knot-00000000"]
 
     #[test]
     fn the_schema_knows_the_keys_that_are_read_and_no_others() {
-        let schema: serde_json::Value = serde_json::from_str(super::super::SCHEMA).unwrap();
+        let schema = super::super::schema();
         let keys = |at: &str| {
             let properties =
                 schema.pointer(at).and_then(|found| found.get("properties")).and_then(|found| found.as_object());
@@ -382,9 +399,8 @@ samples = ["knot-00000000"]
         let requires = "/properties/requires/items";
         assert_eq!(keys(""), sorted(&TOP));
         assert_eq!(keys(requires), sorted(&REQUIRED));
-        assert_eq!(keys(&format!("{requires}/properties/android")), sorted(&kinds::ANDROID));
-        assert_eq!(keys(&format!("{requires}/properties/ios")), sorted(&kinds::IOS));
-        assert_eq!(keys(&format!("{requires}/properties/android/properties/query")), sorted(&kinds::QUERY));
+        assert_eq!(keys(&format!("{requires}/properties/android")), sorted(&kinds::keys(Platform::Android)));
+        assert_eq!(keys(&format!("{requires}/properties/ios")), sorted(&kinds::keys(Platform::Ios)));
     }
 
     #[test]

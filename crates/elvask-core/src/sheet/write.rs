@@ -1,10 +1,11 @@
 //! Writing sheets: a draft of one from what a package's own files show, for a person to review.
 
-use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
 use crate::evidence::{Evidence, Learned};
-use crate::requirement::{COMPILE_LEVEL, GradleLine, MIN_LEVEL, Need, Query, Strength, When};
+use crate::kinds::{self, toml::text};
+use crate::level::Strength;
+use crate::requirement::{Need, When};
 use crate::template::answers_in;
 
 /// Returns the draft of a sheet. What is sure stands plain; what is doubtful is commented out, with the reason.
@@ -69,15 +70,7 @@ fn answers_of<'n>(needs: impl Iterator<Item = &'n Need>, named: &[&Learned]) -> 
     let mut keys: Vec<String> = Vec::new();
     let mut take = |text: &str| keys.extend(answers_in(text).into_iter().map(str::to_owned));
     for need in needs {
-        match need {
-            Need::MetaData { value: Some(value), .. } | Need::Attribute { value, .. } => take(value),
-            Need::Plist { value } | Need::Entitlement { value: Some(value) } => {
-                let mut texts = Vec::new();
-                super::collect_texts(value, &mut texts);
-                texts.into_iter().for_each(&mut take);
-            }
-            _ => {}
-        }
+        kinds::spec(need.kind()).texts(need).into_iter().for_each(&mut take);
     }
     named.iter().for_each(|learned| take(&learned.name));
     keys.sort();
@@ -107,10 +100,7 @@ fn comment_out(entry: &str, out: &mut String) {
 /// Returns the entry of a sheet that states a requirement; `None` where the format has none for it.
 #[must_use]
 pub fn required(learned: &Learned) -> Option<String> {
-    let mut out = format!("[[requires]]\n{}\n", line(&learned.name, &learned.need)?);
-    if let Need::Permission { max_level: Some(level) } = learned.need {
-        out.push_str(&format!("max-level = {level}\n"));
-    }
+    let mut out = format!("[[requires]]\n{}\n", kinds::spec(learned.kind()).write(&learned.name, &learned.need)?);
     match learned.strength {
         Strength::Certain => {}
         Strength::Likely => out.push_str("likely = true\n"),
@@ -134,139 +124,4 @@ fn conditions(when: &When) -> Option<String> {
     ];
     let parts: Vec<_> = parts.into_iter().flatten().collect();
     (!parts.is_empty()).then(|| parts.join(", "))
-}
-
-/// Returns a text as TOML writes it.
-fn text(value: &str) -> String {
-    // The escapes of JSON are escapes of TOML too.
-    serde_json::to_string(value).unwrap_or_default()
-}
-
-fn table(entries: &[(&str, Option<String>)]) -> String {
-    let entries: Vec<_> =
-        entries.iter().filter_map(|(key, value)| Some(format!("{key} = {}", value.as_ref()?))).collect();
-    format!("{{ {} }}", entries.join(", "))
-}
-
-fn list(values: &[String]) -> Option<String> {
-    let values: Vec<_> = values.iter().map(|value| text(value)).collect();
-    (!values.is_empty()).then(|| format!("[{}]", values.join(", ")))
-}
-
-fn value(given: &NewValue) -> String {
-    match given {
-        NewValue::Bool(value) => value.to_string(),
-        NewValue::Integer(value) => value.to_string(),
-        NewValue::Real(value) => format!("{value:?}"),
-        NewValue::String(value) => text(value),
-        NewValue::Array(values) => format!("[{}]", values.iter().map(value).collect::<Vec<_>>().join(", ")),
-        NewValue::Dict(entries) => {
-            let entries = entries.iter().map(|(key, inner)| format!("{} = {}", text(key), value(inner)));
-            format!("{{ {} }}", entries.collect::<Vec<_>>().join(", "))
-        }
-    }
-}
-
-/// Returns the line of a sheet that states a need.
-fn line(name: &str, need: &Need) -> Option<String> {
-    let named = |key: &str| Some(format!("{key} = {}", text(name)));
-    let some = |given: &Option<String>| given.as_deref().map(text);
-    match need {
-        Need::Permission { .. } => named("android.permission"),
-        Need::Feature { required } => Some(format!(
-            "android.feature = {}",
-            table(&[("name", Some(text(name))), ("required", Some(required.to_string()))])
-        )),
-        Need::MetaData { owner, value, resource } => Some(format!(
-            "android.meta-data = {}",
-            table(&[
-                ("name", Some(text(name))),
-                ("value", some(value)),
-                ("resource", some(resource)),
-                ("in", Some(text(owner.word())))
-            ])
-        )),
-        Need::Query(query) => Some(format!("android.query = {}", intent(query, None))),
-        Need::Filter { owner, filter } => Some(format!("android.filter = {}", intent(filter, Some(owner.word())))),
-        Need::Attribute { owner, attribute, value } => Some(format!(
-            "android.attribute = {}",
-            table(&[("on", Some(text(owner.word()))), ("name", Some(text(attribute))), ("value", Some(text(value)))])
-        )),
-        Need::Component(component) => Some(format!(
-            "android.component = {}",
-            table(&[
-                ("kind", Some(text(&component.element))),
-                ("name", Some(text(name))),
-                ("exported", component.exported.map(|exported| exported.to_string())),
-                ("foreground-type", some(&component.foreground_type)),
-                ("permission", some(&component.permission)),
-                ("authorities", some(&component.authorities)),
-                ("action", list(&component.actions)),
-            ])
-        )),
-        Need::Level(level) => {
-            let key = match name {
-                MIN_LEVEL => "min",
-                COMPILE_LEVEL => "compile",
-                _ => "target",
-            };
-            Some(format!("android.levels = {{ {key} = {level} }}"))
-        }
-        Need::Gradle { file, line } => {
-            let file = ("file", Some(text(file.word())));
-            let name = Some(text(name));
-            let entries = match line {
-                GradleLine::Plugin { version } => vec![file, ("plugin", name), ("version", some(version))],
-                GradleLine::Dependency { configuration, version } => {
-                    let configuration = (configuration != "implementation").then(|| text(configuration));
-                    vec![file, ("dependency", name), ("version", some(version)), ("configuration", configuration)]
-                }
-                GradleLine::Repository => vec![file, ("repository", name)],
-                GradleLine::KeepRule => vec![file, ("keep-rule", name)],
-            };
-            Some(format!("android.gradle = {}", table(&entries)))
-        }
-        Need::Usage => named("ios.usage"),
-        Need::Plist { value: given } => {
-            Some(format!("ios.plist = {}", table(&[("key", Some(text(name))), ("value", Some(value(given)))])))
-        }
-        Need::QueryScheme => named("ios.query-scheme"),
-        Need::UrlScheme => named("ios.url-scheme"),
-        Need::Domain => named("ios.domain"),
-        Need::BackgroundMode => named("ios.background-mode"),
-        Need::Entitlement { value: given } => Some(format!(
-            "ios.entitlement = {}",
-            table(&[("key", Some(text(name))), ("value", given.as_ref().map(value))])
-        )),
-        Need::MinVersion(version) => Some(format!("ios.min-version = {}", text(&version.to_string()))),
-        Need::BuildSetting { value } => {
-            Some(format!("ios.build-setting = {}", table(&[("name", Some(text(name))), ("value", Some(text(value)))])))
-        }
-        Need::PrivacyReason { reasons } => Some(format!(
-            "ios.privacy-reason = {}",
-            table(&[("category", Some(text(name))), ("reasons", list(reasons))])
-        )),
-        Need::File { platform, id_at } => Some(format!(
-            "file = {}",
-            table(&[("platform", Some(text(platform.id()))), ("path", Some(text(name))), ("id-at", some(id_at))])
-        )),
-    }
-}
-
-fn intent(query: &Query, on: Option<&str>) -> String {
-    let some = |given: &Option<String>| given.as_deref().map(text);
-    table(&[
-        ("on", on.map(text)),
-        ("package", some(&query.package)),
-        ("authority", some(&query.authority)),
-        ("action", some(&query.action)),
-        ("category", list(&query.categories)),
-        ("scheme", some(&query.scheme)),
-        ("host", some(&query.host)),
-        ("port", some(&query.port)),
-        ("path", some(&query.path)),
-        ("path-prefix", some(&query.path_prefix)),
-        ("path-pattern", some(&query.path_pattern)),
-        ("mime", some(&query.mime)),
-    ])
 }

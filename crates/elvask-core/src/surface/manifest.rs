@@ -1,5 +1,8 @@
 //! The declarations of an Android manifest.
 
+use crate::names::ANDROID;
+use crate::names::TOOLS;
+use crate::names::full_class;
 use std::borrow::Cow;
 
 use elvask_markup::Span;
@@ -8,11 +11,6 @@ use elvask_platform::android::{self, Permission};
 
 use crate::requirement::{Owner, Query};
 use crate::source::{FileId, Place};
-
-/// The namespace of the platform's attributes.
-pub const ANDROID: &str = "http://schemas.android.com/apk/res/android";
-/// The namespace of the merge markers.
-pub const TOOLS: &str = "http://schemas.android.com/tools";
 
 pub(super) const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];
 
@@ -205,16 +203,6 @@ pub fn claims_the_platform(name: &str) -> bool {
     // Health permissions belong to a module with a list of its own.
     (folded.starts_with("android.permission") && !folded.starts_with("android.permission.health."))
         || (!name.contains('.') && !name.contains('$'))
-}
-
-/// Returns the full name of a class that a manifest names, with the namespace before a relative one.
-#[must_use]
-pub fn full_class(name: &str, namespace: Option<&str>) -> String {
-    match namespace {
-        Some(namespace) if name.starts_with('.') => format!("{namespace}{name}"),
-        Some(namespace) if !name.contains('.') => format!("{namespace}.{name}"),
-        _ => name.to_owned(),
-    }
 }
 
 fn is_launcher(element: Element<'_>) -> bool {

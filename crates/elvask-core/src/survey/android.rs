@@ -5,13 +5,14 @@ use std::collections::{HashMap, HashSet};
 use elvask_platform::Platform;
 use elvask_platform::android::{self, Grant};
 
-use super::{Declaration, EntryPoint, Section, Survey, needed};
-use crate::check::Context;
+use super::{Declaration, EntryPoint, Section, Survey};
+use crate::context::Context;
 use crate::gradle::Stated;
 use crate::merge::{MergedAttribute, MergedElement};
-use crate::requirement::{Kind, Need, Requirement};
+use crate::requirement::Need;
 use crate::source::Place;
-use crate::surface::{Effective, claims_the_platform, covers, read_query};
+use crate::surface::{Effective, claims_the_platform, read_query};
+use elvask_platform::Kind;
 
 pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
     identity(context, survey);
@@ -184,14 +185,12 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
         .collect();
     for permission in &variant.permissions {
         let element = merged.at(permission.element);
-        let needs = context.needs.of(Kind::Permission, &permission.name);
         let known = android::permission(&permission.name);
         let nobody = known.is_none()
             && claims_the_platform(&permission.name)
             && !defined.iter().any(|name| *name == permission.name);
         let mut one = lister.element(Section::Permissions, Kind::Permission.id(), &permission.name, element);
         one.value = permission.max_level.map(|level| format!("up to level {level}"));
-        one.needed_by = needed(context.app, needs);
         one.grant = Some(known.map_or(Grant::Unknown, android::Permission::grant));
         one.group = known.and_then(android::Permission::group);
         one.doubt = nobody.then_some("Android has no permission of that name").or(match element.implied {
@@ -209,13 +208,7 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
         lister.out.push(one);
     }
     for query in &variant.queries {
-        let wanted = |requirement: &&Requirement| match &requirement.need {
-            Need::Query(wanted) => covers(&query.query, wanted),
-            _ => false,
-        };
-        let needs: Vec<_> = context.needs.all().iter().filter(wanted).cloned().collect();
-        let mut one = lister.element(Section::Queries, Kind::Query.id(), &query.query.name(), merged.at(query.element));
-        one.needed_by = needed(context.app, &needs);
+        let one = lister.element(Section::Queries, Kind::Query.id(), &query.query.name(), merged.at(query.element));
         lister.out.push(one);
     }
     for element in variant.meta_data() {
@@ -225,7 +218,6 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
         let mut one = lister.element(Section::MetaData, Kind::MetaData.id(), name, element);
         one.value = value;
         one.ignored = top.then_some("it stands outside <application>");
-        one.needed_by = needed(context.app, &context.needs.known(Kind::MetaData, name));
         lister.out.push(one);
     }
     for component in variant.components() {
@@ -244,9 +236,6 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
                     declared.value.to_string(),
                     declared,
                 );
-                if let Some(one) = lister.out.last_mut() {
-                    one.needed_by = needed(context.app, std::slice::from_ref(requirement));
-                }
             }
         }
     }
@@ -378,20 +367,13 @@ fn ignored(context: &Context<'_>, survey: &mut Survey) {
             one.value = permission.max_level.map(|level| format!("up to level {level}"));
             one.grant = Some(known.map_or(Grant::Unknown, android::Permission::grant));
             one.group = known.and_then(android::Permission::group);
-            one.needed_by = needed(context.app, &context.needs.known(Kind::Permission, &permission.name));
             one.ignored = Some("it stands inside another element");
             survey.declarations.push(one);
         }
         for entry in manifest.misplaced_queries.iter().flat_map(|queries| queries.children()).filter_map(read_query) {
-            let wanted = |requirement: &&Requirement| match &requirement.need {
-                Need::Query(wanted) => covers(&entry.query, wanted),
-                _ => false,
-            };
-            let needs: Vec<_> = context.needs.all().iter().filter(wanted).cloned().collect();
             let place = manifest.tag(entry.element);
             let mut one =
                 Declaration::new(Platform::Android, Section::Queries, Kind::Query.id(), entry.query.name(), place);
-            one.needed_by = needed(context.app, &needs);
             one.ignored = Some("its <queries> stands inside another element");
             survey.declarations.push(one);
         }

@@ -4,12 +4,12 @@ use elvask_markup::plist::{Entry, PropertyList, Value};
 use elvask_platform::Platform;
 use elvask_platform::ios;
 
-use super::{Declaration, Section, Survey, brief, needed};
-use crate::app::{EntitlementsFile, IosApp};
-use crate::check::Context;
-use crate::requirement::Kind;
+use super::{Declaration, Section, Survey, brief};
+use crate::appfiles::{EntitlementsFile, IosApp};
+use crate::context::Context;
 use crate::source::{FileId, Place};
 use crate::surface::{PlistView, QUERY_SCHEMES};
+use elvask_platform::Kind;
 
 /// The entitlement that holds the domains an app is associated with.
 const DOMAINS: &str = "com.apple.developer.associated-domains";
@@ -98,7 +98,7 @@ fn section_of(key: &str) -> Section {
     }
 }
 
-fn keys(context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut Survey) {
+fn keys(_context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut Survey) {
     for entry in plist.entries() {
         let place = plist.key_place(entry);
         match entry.key.as_str() {
@@ -137,7 +137,6 @@ fn keys(context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut 
             (false, true) => None,
         };
         one.origin = plist.made_from(&entry.value).map(|made| made.setting.clone());
-        one.needed_by = needed(context.app, &context.needs.known(kind, &entry.key));
         let texts = app.texts.iter().filter(|text| text.key == entry.key);
         one.translations = texts.map(|text| (text.language.clone(), text.text.clone(), text.place)).collect();
         if entry.key == "NSAppTransportSecurity" {
@@ -160,8 +159,7 @@ fn keys(context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut 
             scheme,
             plist.at(value.span),
         );
-        one.doubt = (!crate::sheet::is_scheme(scheme)).then_some("it is no scheme");
-        one.needed_by = needed(context.app, &context.needs.known(Kind::QueryScheme, scheme));
+        one.doubt = (!crate::kinds::is_scheme(scheme)).then_some("it is no scheme");
         survey.declarations.push(one);
     }
     // A text in another language whose key the list does not have is never shown.

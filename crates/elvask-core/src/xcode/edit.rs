@@ -4,9 +4,10 @@ use std::path::Path;
 
 use elvask_markup::Edit;
 use elvask_markup::openstep::Value;
-use elvask_markup::openstep::plan::{append, insert_entry, quote, replace};
+use elvask_markup::openstep::plan::{append, insert_entry, quote, remove_entry, replace};
 
 use super::{Project, Target};
+use crate::source::Place;
 
 /// Plans a build setting for every configuration of a target that does not have it. Returns no edits where all have it.
 #[must_use]
@@ -30,6 +31,72 @@ fn edits(project: &Project, text: &str, target: &Target, name: &str, value: &str
             Some(old) if replaces && old.as_str() != Some(value) => out.push(replace(old, &written)),
             Some(_) => {}
             None => out.extend(insert_entry(text, settings, name, &written)),
+        }
+    }
+    out
+}
+
+/// Plans words that a build setting is to hold beside what it holds now, for every configuration of a target. What is there stays as
+/// it is written, a variable such as `$(inherited)` too; a configuration that does not state the setting goes on inheriting.
+#[must_use]
+pub fn extend_build_setting(project: &Project, text: &str, target: &Target, name: &str, words: &[&str]) -> Vec<Edit> {
+    let mut out = Vec::new();
+    for configuration in &target.configurations {
+        let object = project.object(&configuration.id);
+        let Some(settings) = object.as_ref().and_then(|object| object.get("buildSettings")) else { continue };
+        let Some(old) = settings.get(name) else {
+            let value = format!("$(inherited) {}", words.join(" "));
+            out.extend(insert_entry(text, settings, name, &quote(&value)));
+            continue;
+        };
+        let written: Vec<&str> = match old.as_array() {
+            Some(items) => items.iter().filter_map(Value::as_str).collect(),
+            None => old.as_str().unwrap_or_default().split_whitespace().collect(),
+        };
+        let more: Vec<&str> = words.iter().copied().filter(|word| !written.contains(word)).collect();
+        if more.is_empty() {
+            continue;
+        }
+        match (old.as_array(), old.as_str()) {
+            (Some(items), _) => {
+                let gap = match items.last().map(|last| indent_before(text, last.span.start)) {
+                    Some(indent) if text.get(old.span.start..old.span.end).is_some_and(|list| list.contains('\n')) => {
+                        format!(",{}{indent}", newline(text))
+                    }
+                    _ => ", ".to_owned(),
+                };
+                let items: Vec<_> = more.iter().map(|word| quote(word)).collect();
+                out.extend(append(text, old, &items.join(&gap)));
+            }
+            (None, Some(value)) => {
+                let value = format!("{} {}", value.trim(), more.join(" "));
+                out.push(replace(old, &quote(value.trim())));
+            }
+            (None, None) => {}
+        }
+    }
+    out
+}
+
+/// Plans to take a build setting out of every configuration of a target that states it.
+#[must_use]
+pub fn remove_build_setting(project: &Project, text: &str, target: &Target, name: &str) -> Vec<Edit> {
+    let of = |configuration: &super::Configuration| {
+        let object = project.object(&configuration.id)?;
+        remove_entry(text, object.get("buildSettings")?, name)
+    };
+    target.configurations.iter().filter_map(of).collect()
+}
+
+/// Returns the build settings that the configurations of a target state, with the places of their names.
+#[must_use]
+pub fn settings_of(project: &Project, target: &Target) -> Vec<(String, Place)> {
+    let mut out = Vec::new();
+    for configuration in &target.configurations {
+        let object = project.object(&configuration.id);
+        let settings = object.as_ref().and_then(|object| object.get("buildSettings")?.as_dict());
+        for (name, _) in settings.unwrap_or_default() {
+            out.extend(name.as_str().map(|text| (text.to_owned(), project.at(name))));
         }
     }
     out

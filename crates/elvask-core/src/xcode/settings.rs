@@ -7,7 +7,7 @@ use elvask_markup::openstep::{Kind, Value};
 
 use super::xcconfig::{self, Assignment, Configured};
 use super::{Configuration, Project, Target};
-use crate::app::Loading;
+use crate::loading::Loading;
 use crate::requirement::fits_pattern;
 use crate::source::Place;
 

@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
 
-use crate::app::Loading;
 use crate::files::normal;
+use crate::loading::Loading;
 use crate::source::Place;
 
 /// The most files that one configuration may pull in.

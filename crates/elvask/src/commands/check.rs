@@ -3,8 +3,9 @@
 use elvask_core::app::{App, Plugin};
 use elvask_core::check::{Report, check};
 use elvask_core::fill::wants;
-use elvask_core::finding::{Finding, Level, Remedy};
+use elvask_core::finding::{Finding, Level};
 use elvask_core::record::CheckRecord;
+use elvask_core::remedy::Remedy;
 use elvask_core::source::Sources;
 
 use super::{Done, Outcome, all_apps, load, load_at, settings, typed};

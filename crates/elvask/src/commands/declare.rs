@@ -1,13 +1,14 @@
 //! `elvask declare` and `elvask withdraw`.
 
 use elvask_core::app::{App, Look};
-use elvask_core::check::Context;
+use elvask_core::context::Context;
 use elvask_core::declare::{Naming, OWNER, entries, with_wishes};
 use elvask_core::fill::{FillError, Outcome as Filled, fill_only};
-use elvask_core::finding::{Edits, Finding, Remedy, Want};
+use elvask_core::finding::{Edits, Finding};
 use elvask_core::needs::Settings;
 use elvask_core::place::is_wished;
 use elvask_core::record::{FORMAT, PlaceRecord, WantRecord};
+use elvask_core::remedy::{Remedy, Want};
 use elvask_core::sheet::Asked;
 use elvask_core::surface::Surface;
 use elvask_core::withdraw::{Removal, removals};

@@ -2,7 +2,8 @@
 
 use elvask_core::Platform;
 use elvask_core::explain::{Topic, capability_lines, topic};
-use elvask_core::rules::{About, RULES};
+use elvask_core::finding::About;
+use elvask_core::rules::RULES;
 use elvask_platform::android::PERMISSION_PREFIX;
 use elvask_platform::capability::{Capability, capabilities};
 use serde_json::{Value, json};

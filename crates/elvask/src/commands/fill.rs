@@ -3,10 +3,11 @@
 use elvask_core::app::App;
 use elvask_core::check::check_texts;
 use elvask_core::fill::{FillError, Outcome as Filled, fill, is_picked, wants};
-use elvask_core::finding::{Finding, Level, Want};
+use elvask_core::finding::{Finding, Level};
 use elvask_core::needs::Settings;
+use elvask_core::needs::is_unfilled_purpose;
 use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
-use elvask_core::rules::is_unfilled;
+use elvask_core::remedy::Want;
 use elvask_platform::names::nearest;
 use elvask_platform::{capability, ios};
 use serde::Serialize;
@@ -114,7 +115,7 @@ pub(crate) fn given(options: &GivenOptions, app: &App, settings: &mut Settings) 
                 "--purpose {name}: that is neither a capability nor a key that holds a purpose{hint}"
             )));
         }
-        if is_unfilled(text) {
+        if is_unfilled_purpose(text) {
             return Err(Failure::new(format!("--purpose {name}: the text is empty or not filled in yet: \"{text}\"")));
         }
         settings.purposes.push((name.to_owned(), text.to_owned()));
@@ -155,7 +156,7 @@ fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), F
         };
         return Err(Failure::new(format!("--answer {plugin}.{key}: {plugin} does not ask for `{key}`; {hint}")));
     }
-    if elvask_core::needs::is_unfilled(value) {
+    if elvask_core::needs::is_unfilled_purpose(value) {
         return Err(Failure::new(format!(
             "--answer {plugin}.{key}: the value is empty or not filled in yet: \"{value}\""
         )));
@@ -181,7 +182,7 @@ pub(crate) fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output
                     "\nWhat does the app do with the {opens}? People read this when iOS asks for it ({key}).\n>"
                 );
                 if let Some(text) = ask(&question) {
-                    if is_unfilled(&text) {
+                    if is_unfilled_purpose(&text) {
                         output.say("That text is not filled in yet; it is left out.");
                     } else {
                         settings.purposes.push((key.clone(), text));

@@ -1,10 +1,11 @@
 //! `elvask init`.
 
 use elvask_core::app::Look;
-use elvask_core::check::{Context, obstacles};
-use elvask_core::config::FILE_NAME;
+use elvask_core::check::obstacles;
+use elvask_core::context::Context;
 use elvask_core::files::{Disk, Files as _};
 use elvask_core::init::config;
+use elvask_core::layout::FILE_NAME;
 use elvask_core::surface::Surface;
 use elvask_core::write::write_new;
 

@@ -38,7 +38,7 @@ struct PieceRecord {
 impl PieceRecord {
     fn of(copied: &Copied, fate: &Fate) -> Self {
         let mut record = PieceRecord {
-            kind: copied.kind.map(elvask_core::requirement::Kind::id),
+            kind: copied.kind.map(elvask_platform::Kind::id),
             name: copied.name.clone(),
             value: copied.value.clone(),
             line: copied.line,

@@ -7,12 +7,13 @@ use elvask_core::Platform;
 use elvask_core::app::{App, Look, SheetOrigin};
 use elvask_core::evidence::{Evidence, learn, learn_from_notes};
 use elvask_core::files::{Disk, Files as _, normal};
-use elvask_core::finding::{Finding, Remedy};
+use elvask_core::finding::Finding;
 use elvask_core::known::{Known, KnownRequirement, of_app, of_package, of_plugin};
+use elvask_core::level::Strength;
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, when};
-use elvask_core::requirement::Strength;
+use elvask_core::remedy::Remedy;
 use elvask_core::rules;
-use elvask_core::sheet::{FILE_NAME, SCHEMA, Sheet, write};
+use elvask_core::sheet::{FILE_NAME, Sheet, schema, write};
 use elvask_core::source::{Place, Sources};
 use serde::Serialize;
 
@@ -32,7 +33,7 @@ pub(crate) fn run(action: &SheetAction, output: &Output) -> Done {
         SheetAction::Draft(options) => draft(options, output),
         SheetAction::Check { files, app } => check(files, app, output),
         SheetAction::Schema => {
-            output.result(SCHEMA);
+            output.result(&format!("{}\n", serde_json::to_string_pretty(&schema()).unwrap_or_default()));
             Ok(Outcome::Clean)
         }
     }

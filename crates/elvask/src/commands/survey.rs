@@ -3,9 +3,11 @@
 use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
-use elvask_core::app::{App, Level};
-use elvask_core::check::{Context, obstacles as found_obstacles};
-use elvask_core::discover::widget::Widget;
+use elvask_core::app::App;
+use elvask_core::appfiles::Level;
+use elvask_core::appfiles::Widget;
+use elvask_core::check::obstacles as found_obstacles;
+use elvask_core::context::Context;
 use elvask_core::finding::NeededBy;
 use elvask_core::record::{SurveyRecord, VariantsRecord};
 use elvask_core::source::Place;

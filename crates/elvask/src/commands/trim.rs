@@ -1,15 +1,18 @@
 //! `elvask trim`.
 
 use elvask_core::app::{App, Look};
-use elvask_core::check::{Context, Report, check};
+use elvask_core::check::{Report, check};
+use elvask_core::context::Context;
 use elvask_core::fill::fill_only;
 use elvask_core::finding::{Edits, Finding};
 use elvask_core::known::of_app;
 use elvask_core::needs::Settings;
+use elvask_core::needs::{Learnt, Requirement};
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, SummaryRecord};
-use elvask_core::requirement::{EvidenceKind, Kind, Learnt, Requirement};
+use elvask_core::requirement::EvidenceKind;
 use elvask_core::rules::strip_permission;
 use elvask_core::surface::Surface;
+use elvask_platform::Kind;
 use serde::Serialize;
 
 use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};

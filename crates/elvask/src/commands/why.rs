@@ -2,7 +2,8 @@
 
 use elvask_core::Platform;
 use elvask_core::app::{App, Look};
-use elvask_core::check::{Context, check};
+use elvask_core::check::check;
+use elvask_core::context::Context;
 use elvask_core::reach::Reach;
 use elvask_core::record::{FORMAT, WhyRecord};
 use elvask_core::source::{Place, Sources};
@@ -111,9 +112,9 @@ fn human(sources: &Sources, answer: &Answer) -> String {
             _ if needed.brought => "brings it in",
             _ if needed.reached.reach == Reach::Out => "could need it and is no part of the app",
             _ if *unreached => "could need it",
-            elvask_core::requirement::Strength::Certain => "needs it",
-            elvask_core::requirement::Strength::Likely => "probably needs it",
-            elvask_core::requirement::Strength::Optional => "has a use for it",
+            elvask_core::level::Strength::Certain => "needs it",
+            elvask_core::level::Strength::Likely => "probably needs it",
+            elvask_core::level::Strength::Optional => "has a use for it",
         };
         out.push_str(&clean(&format!("  {}{version} {sure}{through}", needed.plugin)));
         if let Some(reason) = &needed.reason {

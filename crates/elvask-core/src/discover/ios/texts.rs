@@ -5,7 +5,8 @@
 
 use elvask_markup::{Span, openstep};
 
-use crate::app::{Loading, LocalText};
+use crate::appfiles::LocalText;
+use crate::loading::Loading;
 use crate::source::{FileId, Place};
 use crate::xcode::Resources;
 

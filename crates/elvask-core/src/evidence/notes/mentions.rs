@@ -7,7 +7,8 @@ use elvask_platform::{Version, android, ios};
 use regex_lite::Regex;
 
 use crate::evidence::fragment::{Thing, pieces_of};
-use crate::requirement::{Kind, MIN_LEVEL, MIN_VERSION, Need};
+use crate::requirement::{MIN_LEVEL, MIN_VERSION, Need};
+use elvask_platform::Kind;
 
 /// Something that a sentence names.
 #[derive(Debug, Clone, PartialEq)]

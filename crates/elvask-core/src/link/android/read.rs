@@ -1,7 +1,7 @@
 //! Reading the entries of an effective manifest.
 
 use super::{AndroidLinks, Entry, short};
-use crate::link::filter::{DataSpec, FilterSpec, GroupSpec};
+use crate::filters::{DataSpec, FilterSpec, GroupSpec};
 use crate::merge::{MergedElement, Space};
 use crate::source::Place;
 use crate::surface::Effective;

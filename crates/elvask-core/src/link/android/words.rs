@@ -1,8 +1,9 @@
 //! What a device does with a link, in words.
 
 use super::{Entry, LaunchMode, short};
+use crate::filters::{DataSpec, FilterSpec};
 use crate::link::Delivery;
-use crate::link::filter::{Authority, DataSpec, FilterSpec};
+use crate::link::filter::Authority;
 use crate::link::pattern::{Pattern, PatternKind, Subject};
 use crate::link::url::{Uri, decode};
 

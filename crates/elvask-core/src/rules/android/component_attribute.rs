@@ -1,14 +1,20 @@
 //! `component-attribute`: an element lacks an attribute that a plugin needs, or has it with another value.
 
+use crate::kinds::android::attribute::has_all;
+use crate::kinds::android::component::fits;
+use crate::kinds::{self, Joined, Match};
+use crate::rules::support::missing::{Together, finding, lacking, parted};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy, Want};
-use crate::requirement::{Kind, Need};
-use crate::rules::support::{loosens, manifest_edit, set_android, who_needs};
-use crate::rules::{About, Rule};
-use crate::surface::ANDROID;
-use crate::template::is_reference;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::names::ANDROID;
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
+use crate::rules::support::{manifest_edit, set_android, who_needs};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct ComponentAttribute;
@@ -31,94 +37,99 @@ impl Rule for ComponentAttribute {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for group in context.needs.groups(Kind::Attribute) {
-            for (at, requirement) in group.requirements.iter().enumerate() {
-                let Need::Attribute { owner, attribute, value } = &requirement.need else { continue };
-                let same = |other: &&crate::requirement::Requirement| matches!(&other.need, Need::Attribute { owner: o, .. } if o == owner);
-                if group.requirements.iter().take(at).any(|other| same(&other)) {
-                    continue;
-                }
-                let together: Vec<_> = group.requirements.iter().filter(same).collect();
-                let who = who_needs(context, together.iter().copied());
-                let wanted = match context.fill_in(requirement, value) {
-                    Ok(value) => value,
-                    Err(wants) => {
-                        let Some(element) = manifest.owner(owner) else { continue };
-                        if element.value(ANDROID, attribute).is_none_or(|declared| declared.trim().is_empty()) {
-                            let message =
-                                format!("{who} `{attribute}` on {}, and its value is not known", owner.title());
-                            let lines = format!("android:{attribute}=\"…\"");
-                            out.push(
-                                Finding::new(&ABOUT, group.name, manifest.value_place(element, attribute), message)
-                                    .level(requirement.level())
-                                    .needed_by(context.app, together.iter().copied())
-                                    .mend(Remedy::Answer { wants, lines }),
-                            );
-                        }
-                        continue;
-                    }
-                };
-                // What another source set or a plugin's own manifest states counts as well.
-                let lacking = context.lacking(group.requirements, |variant| {
-                    let declared = variant.owner(owner).and_then(|element| element.value(attribute));
-                    declared.is_some_and(|declared| has_all(declared, &wanted) || is_reference(declared))
-                });
-                if lacking.is_empty() && !context.variants.is_empty() {
-                    continue;
-                }
-                let finding = |place, message: String| {
-                    Finding::new(&ABOUT, group.name, place, message)
-                        .level(requirement.level())
-                        .needed_by(context.app, together.iter().copied())
-                        .in_variants(lacking.clone())
-                };
-                let owning = context.manifests.iter().find_map(|manifest| Some((manifest, manifest.owner(owner)?)));
-                let Some((manifest, element)) = owning else {
-                    let message =
-                        format!("{who} `{attribute}` on {}, and the manifest has no such element", owner.title());
-                    let steps = format!("Declare {} first.", owner.title());
-                    out.push(finding(manifest.tag(manifest.root), message).mend(Remedy::Manual(steps)));
-                    continue;
-                };
-                let declared = element.value(ANDROID, attribute);
-                if declared.as_ref().is_some_and(|declared| has_all(declared, &wanted) || is_reference(declared)) {
-                    continue;
-                }
-                // Two plugins that want different values are told by `requirement-conflict`.
-                if super::super::both::requirement_conflict::values_of(together.iter().copied()).len() > 1 {
-                    continue;
-                }
-                let now = match &declared {
-                    Some(declared) => format!("is \"{declared}\""),
-                    None => "is not stated".to_owned(),
-                };
-                let message = format!("`{attribute}` of {} {now}, and {who} \"{wanted}\"", owner.title());
-                // Flags that stand there stay: others may need them.
-                let value = match &declared {
-                    Some(declared) if wanted.contains('|') && !declared.trim().is_empty() => {
-                        let more = wanted.split('|').filter(|flag| !has_all(declared, flag));
-                        std::iter::once(declared.as_ref()).chain(more).collect::<Vec<_>>().join("|")
-                    }
-                    _ => wanted.clone(),
-                };
-                let line = format!("android:{attribute}=\"{value}\"");
-                let remedy = match loosens(attribute, &wanted).filter(|_| !context.consented(attribute)) {
-                    Some(meaning) => Remedy::Answer {
-                        wants: vec![Want::Consent { subject: attribute.clone(), meaning: meaning.to_owned() }],
-                        lines: line,
-                    },
-                    None => manifest_edit(line, manifest, vec![set_android(manifest, element, attribute, &value)]),
-                };
-                out.push(finding(manifest.value_place(element, attribute), message).mend(remedy));
-            }
+        for together in context.needs.groups(Kind::Attribute).flat_map(|group| parted(&group)) {
+            let Some(found) = finding(context, &ABOUT, &together, |found| *found != Match::Meets) else { continue };
+            out.push(Finding {
+                message: attribute_message(context, &together).unwrap_or(found.message.clone()),
+                ..found
+            });
+        }
+        for together in context.needs.groups(Kind::Component).flat_map(|group| parted(&group)) {
+            component(context, &together, out);
         }
     }
 }
 
-/// Says whether a value is the wanted one, or a list of flags with all that are wanted: `orientation|screenSize`.
-fn has_all(declared: &str, wanted: &str) -> bool {
-    wanted.split('|').all(|flag| declared.split('|').any(|one| one.trim() == flag.trim()))
+/// Says what an attribute is now; `None` where no element has it yet.
+fn attribute_message(context: &Context<'_>, together: &Together<'_>) -> Option<String> {
+    let Joined::One(Need::Attribute { owner, attribute, value }) = &together.joined else { return None };
+    let who = who_needs(context, together.requirements.iter().copied());
+    let requirement = together.requirements.first()?;
+    let owning = context.manifests.iter().find_map(|manifest| manifest.owner(owner));
+    let Some(element) = owning else {
+        return Some(format!("{who} `{attribute}` on {}, and the manifest has no such element", owner.title()));
+    };
+    let Ok(wanted) = context.fill_in(requirement, value) else {
+        return Some(format!("{who} `{attribute}` on {}, and its value is not known", owner.title()));
+    };
+    let now = match element.value(ANDROID, attribute) {
+        Some(declared) => format!("is \"{declared}\""),
+        None => "is not stated".to_owned(),
+    };
+    Some(format!("`{attribute}` of {} {now}, and {who} \"{wanted}\"", owner.title()))
+}
+
+/// Looks for attributes of a component that a plugin states and that are other ones.
+fn component(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Finding>) {
+    let Joined::One(need @ Need::Component(wanted)) = &together.joined else { return };
+    let (spec, name) = (kinds::spec(Kind::Component), together.name);
+    let differs = |found: &Match| matches!(found, Match::Differs(_));
+    let Some(variants) = lacking(context, spec, (name, need), &together.requirements, differs) else { return };
+    let owning = context.manifests.iter().find_map(|manifest| {
+        Some((manifest, manifest.components.iter().find(|component| component.class == name)?.element))
+    });
+    let who = who_needs(context, together.requirements.iter().copied());
+    for (attribute, value) in wanted.attributes() {
+        let given = match &owning {
+            Some((_, element)) => element.value(ANDROID, attribute).map(std::borrow::Cow::into_owned),
+            None => context.variants.first().and_then(|variant| {
+                let component = variant.components().find(|one| one.key.as_deref() == Some(name))?;
+                component.value(attribute).map(str::to_owned)
+            }),
+        };
+        if fits(attribute, given.as_deref(), &value) {
+            continue;
+        }
+        let now = given.as_ref().map_or_else(|| "is not stated".to_owned(), |given| format!("is \"{given}\""));
+        let message = format!("`{attribute}` of `{name}` {now}, and {who} \"{value}\"");
+        let line = format!("android:{attribute}=\"{value}\"");
+        let (place, remedy) = match &owning {
+            Some((manifest, element)) => {
+                let place = manifest.value_place(*element, attribute);
+                match (&given, attribute) {
+                    // What is open to others, and who may reach it, is changed by nobody but the owner.
+                    (Some(_), "exported" | "permission" | "authorities") | (None, "exported") if value != "false" => {
+                        (place, Remedy::Manual(format!("Write {line}, if others are to reach it.")))
+                    }
+                    (Some(_), "exported" | "permission" | "authorities") => {
+                        (place, Remedy::Manual(format!("Write {line}.")))
+                    }
+                    (Some(given), _) => {
+                        let more = value.split('|').filter(|flag| !has_all(given, flag));
+                        let all = std::iter::once(given.as_str()).chain(more).collect::<Vec<_>>().join("|");
+                        let edit = set_android(manifest, *element, attribute, &all);
+                        (place, manifest_edit(format!("android:{attribute}=\"{all}\""), manifest, vec![edit]))
+                    }
+                    (None, _) => {
+                        let edit = set_android(manifest, *element, attribute, &value);
+                        (place, manifest_edit(line, manifest, vec![edit]))
+                    }
+                }
+            }
+            None => {
+                let Some(manifest) = context.manifest.as_deref() else { return };
+                let steps = format!("Declare `{name}` in the app's own manifest with {line}.");
+                (manifest.tag(manifest.application.unwrap_or(manifest.root)), Remedy::Manual(steps))
+            }
+        };
+        out.push(
+            Finding::new(&ABOUT, attribute, place, message)
+                .level(together.level())
+                .needed_by(context.app, together.requirements.iter().copied())
+                .in_variants(variants.clone())
+                .mend(remedy),
+        );
+    }
 }
 
 #[cfg(test)]

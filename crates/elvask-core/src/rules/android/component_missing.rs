@@ -1,13 +1,13 @@
 //! `component-missing`: a plugin needs a component that the manifest does not declare.
 
-use elvask_markup::xml::plan::{self, Fragment, Slot};
+use crate::rules::support::missing::missing;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Component, Kind, Need};
-use crate::rules::support::{manifest_edit, only_in, who_needs};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct ComponentMissing;
@@ -30,51 +30,8 @@ impl Rule for ComponentMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for group in context.needs.groups(Kind::Component) {
-            let Some(Need::Component(component)) = group.requirements.first().map(|one| &one.need) else { continue };
-            let lacking = context.lacking(group.requirements, |variant| {
-                variant.components().any(|one| one.key.as_deref() == Some(group.name))
-            });
-            if lacking.is_empty() {
-                continue;
-            }
-            let who = who_needs(context, group.requirements);
-            let message = format!(
-                "the {} `{}` is not declared{}, and {who} it",
-                component.element,
-                group.name,
-                only_in(context, &lacking)
-            );
-            let (place, remedy) = match manifest.application {
-                Some(application) => {
-                    let fragment = fragment(manifest.prefix(), group.name, component);
-                    let edits = plan::insert(application, Slot::Last, &[fragment]);
-                    (manifest.tag(application), manifest_edit(format!("declare {}", group.name), manifest, edits))
-                }
-                None => (manifest.tag(manifest.root), Remedy::Manual("Declare `<application>` first.".to_owned())),
-            };
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .in_variants(lacking)
-                    .mend(remedy),
-            );
-        }
+        missing(context, Kind::Component, &ABOUT, out);
     }
-}
-
-fn fragment(prefix: &str, name: &str, component: &Component) -> Fragment {
-    let mut out = Fragment::new(component.element.as_str()).with(format!("{prefix}:name"), name);
-    for (attribute, value) in component.attributes() {
-        out = out.with(format!("{prefix}:{attribute}"), value);
-    }
-    if component.actions.is_empty() {
-        return out;
-    }
-    let action = |name: &String| Fragment::new("action").with(format!("{prefix}:name"), name);
-    out.holding(vec![Fragment::new("intent-filter").holding(component.actions.iter().map(action).collect())])
 }
 
 #[cfg(test)]

@@ -2,13 +2,15 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::filters::BROWSABLE;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::link::filter::BROWSABLE;
+use crate::names::ANDROID;
+use crate::rules::Rule;
 use crate::rules::support::filters::filters;
 use crate::rules::support::{manifest_edit, set_android};
-use crate::rules::{About, Rule};
-use crate::surface::{ANDROID, ManifestView};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct ExportedClosed;

@@ -3,14 +3,17 @@
 use elvask_markup::xml::Element;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::filters::BROWSABLE;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::link::android::AndroidLinks;
-use crate::link::filter::BROWSABLE;
-use crate::requirement::{Kind, Need};
+use crate::names::ANDROID;
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android};
-use crate::rules::{About, Rule};
-use crate::surface::ANDROID;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct ExportedUnstated;

@@ -1,13 +1,13 @@
 //! `feature-missing`: a plugin needs the manifest to speak of a feature of the device.
 
-use elvask_markup::xml::plan::{self, Fragment};
+use crate::rules::support::missing::found;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::{Kind, Need};
-use crate::rules::support::{manifest_edit, only_in, permission_slot, who_needs};
-use crate::rules::{About, Rule};
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct FeatureMissing;
@@ -30,35 +30,11 @@ impl Rule for FeatureMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for group in context.needs.groups(Kind::Feature) {
-            let lacking = context.lacking(group.requirements, |variant| {
-                let root = variant.merged.root();
-                variant
-                    .merged
-                    .children(root)
-                    .any(|element| element.name == "uses-feature" && element.value("name") == Some(group.name))
-            });
-            if lacking.is_empty() {
-                continue;
-            }
-            let required = group.requirements.iter().all(|one| matches!(one.need, Need::Feature { required: true }));
-            let prefix = manifest.prefix();
-            let fragment = Fragment::new("uses-feature")
-                .with(format!("{prefix}:name"), group.name)
-                .with(format!("{prefix}:required"), required.to_string());
-            let edits = plan::insert(manifest.root, permission_slot(manifest), &[fragment]);
-            let who = who_needs(context, group.requirements);
-            let message = format!("`{}` is not named{}, and {who} it", group.name, only_in(context, &lacking));
-            let level = group.level().min(Level::Warning);
-            out.push(
-                Finding::new(&ABOUT, group.name, manifest.tag(manifest.root), message)
-                    .level(level)
-                    .needed_by(context.app, group.requirements)
-                    .in_variants(lacking)
-                    .mend(manifest_edit(format!("name the feature {}", group.name), manifest, edits)),
-            );
-        }
+        let at_most = |finding: Finding| {
+            let level = finding.level.min(Level::Warning);
+            finding.level(level)
+        };
+        out.extend(found(context, Kind::Feature, &ABOUT).into_iter().map(|(finding, _)| at_most(finding)));
     }
 }
 

@@ -3,14 +3,17 @@
 use elvask_markup::xml::plan;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::filters::{BROWSABLE, VIEW};
+use crate::finding::About;
 use crate::finding::{Finding, Level};
 use crate::link::android::AndroidLinks;
-use crate::link::filter::{Authority, BROWSABLE, VIEW};
+use crate::link::filter::Authority;
+use crate::names::ANDROID;
+use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, filters, tag};
 use crate::rules::support::{manifest_edit, set_android};
-use crate::rules::{About, Rule};
-use crate::surface::{ANDROID, ManifestView};
+use crate::surface::ManifestView;
 
 /// See the module.
 pub struct FilterAutoverify;

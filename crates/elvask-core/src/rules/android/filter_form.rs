@@ -4,13 +4,15 @@ use elvask_markup::Edit;
 use elvask_markup::xml::plan;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::link::filter::is_web_scheme;
+use crate::context::Context;
+use crate::filters::is_web_scheme;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::link::pattern::{Pattern, PatternKind};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, bare_attributes, filters};
 use crate::rules::support::{manifest_edit, set_android};
-use crate::rules::{About, Rule};
 use crate::source::Place;
 use crate::surface::ManifestView;
 
@@ -80,9 +82,9 @@ fn finding(
         Some(instead) => {
             let keeps = instead.iter().any(|(known, _)| *known == name);
             let mut edits: Vec<Edit> = Vec::new();
-            let fresh = |local: &str| element.attribute(crate::surface::ANDROID, local).is_none();
+            let fresh = |local: &str| element.attribute(crate::names::ANDROID, local).is_none();
             let takes_over = instead.iter().position(|(local, _)| !keeps && fresh(local));
-            if !keeps && let Some(attribute) = element.attribute(crate::surface::ANDROID, name) {
+            if !keeps && let Some(attribute) = element.attribute(crate::names::ANDROID, name) {
                 match takes_over.and_then(|at| instead.get(at)) {
                     // The one that takes its place stands where it stood.
                     Some((local, value)) => {
@@ -109,7 +111,7 @@ fn finding(
 fn judge(
     context: &Context<'_>,
     filter: &WrittenFilter<'_, '_>,
-    data: &crate::link::filter::DataSpec,
+    data: &crate::filters::DataSpec,
     name: &str,
     value: &str,
 ) -> Option<Fault> {
@@ -196,7 +198,7 @@ fn judge(
     }
 }
 
-fn judge_host(data: &crate::link::filter::DataSpec, value: &str) -> Option<Fault> {
+fn judge_host(data: &crate::filters::DataSpec, value: &str) -> Option<Fault> {
     let fault = |message: String, level: Level, instead: Option<Vec<(&'static str, String)>>| {
         Some(Fault {
             message,
@@ -269,7 +271,7 @@ fn judge_host(data: &crate::link::filter::DataSpec, value: &str) -> Option<Fault
 fn judge_path(
     context: &Context<'_>,
     filter: &WrittenFilter<'_, '_>,
-    data: &crate::link::filter::DataSpec,
+    data: &crate::filters::DataSpec,
     name: &str,
     value: &str,
 ) -> Option<Fault> {

@@ -4,12 +4,14 @@ use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::link::filter::{BROWSABLE, DEFAULT, VIEW, is_web_scheme};
+use crate::context::Context;
+use crate::filters::{BROWSABLE, DEFAULT, VIEW, is_web_scheme};
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, bare_attributes, filters, tag};
 use crate::rules::support::{manifest_edit, set_android};
-use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
 
 /// See the module.

@@ -1,15 +1,19 @@
 //! `filter-missing`: a plugin needs an intent filter that no component has.
 
+use crate::rules::support::missing::missing;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy, Want};
-use crate::link::filter::VIEW;
+use crate::context::Context;
+use crate::filters::VIEW;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::link::is_plain_host;
-use crate::requirement::{Kind, Need, Query, Requirement};
-use crate::rules::support::links::{Sides, add_android_host, add_android_route, add_android_scheme, add_filter, sides};
-use crate::rules::support::{filter_fragment, has_filter, only_in, who_needs};
-use crate::rules::{About, Rule};
+use crate::needs::Requirement;
+use crate::remedy::Want;
+use crate::requirement::{Need, Query};
+use crate::rules::Rule;
+use crate::rules::support::links::{Sides, add_android_host, add_android_route, add_android_scheme, sides};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct FilterMissing;
@@ -35,50 +39,7 @@ impl Rule for FilterMissing {
         if context.manifest.is_none() {
             return;
         }
-        for group in context.needs.groups(Kind::Filter) {
-            let mut seen: Vec<&Need> = Vec::new();
-            for requirement in group.requirements {
-                let Need::Filter { owner, filter } = &requirement.need else { continue };
-                if seen.contains(&&requirement.need) {
-                    continue;
-                }
-                seen.push(&requirement.need);
-                let together: Vec<_> = group.requirements.iter().filter(|one| one.need == requirement.need).collect();
-                let who = who_needs(context, together.iter().copied());
-                let filled = fill_in(context, requirement, filter);
-                let wanted = filled.as_ref().unwrap_or(filter);
-                let lacking =
-                    context.lacking(std::slice::from_ref(requirement), |variant| has_filter(variant, owner, wanted));
-                if lacking.is_empty() {
-                    continue;
-                }
-                let message = format!(
-                    "{} has no filter for {}{}, and {who} one",
-                    owner.title(),
-                    wanted.name(),
-                    only_in(context, &lacking)
-                );
-                let planned = match &filled {
-                    Ok(filter) => {
-                        let title = format!("add a filter for {}", filter.name());
-                        add_filter(context, owner, title, |prefix| filter_fragment(prefix, filter))
-                    }
-                    Err(wants) => {
-                        let owning = context.manifests.iter().find_map(|one| Some(one.tag(one.owner(owner)?)));
-                        let lines = format!("<intent-filter> for {}", wanted.name());
-                        owning.map(|place| (place, Remedy::Answer { wants: wants.clone(), lines }))
-                    }
-                };
-                let Some((place, remedy)) = planned else { continue };
-                out.push(
-                    Finding::new(&ABOUT, group.name, place, message)
-                        .level(requirement.level())
-                        .needed_by(context.app, together)
-                        .in_variants(lacking)
-                        .mend(remedy),
-                );
-            }
-        }
+        missing(context, Kind::Filter, &ABOUT, out);
         routes(context, out);
         // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
         for one in sides(context, context.links()).iter().filter(|one| one.android.is_none() && one.ios.is_none()) {

@@ -2,12 +2,13 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::filters::{DataSpec, is_web_scheme};
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::link::filter::{DataSpec, is_web_scheme};
+use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, filters, part, tag};
 use crate::rules::support::manifest_edit;
-use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
 
 /// See the module.

@@ -2,12 +2,14 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::link::android::AndroidLinks;
 use crate::link::filter::{Filter, Intent};
 use crate::link::url::Link;
-use crate::rules::{About, Rule};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 
 /// See the module.
 pub struct FilterOverlap;

@@ -2,12 +2,13 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
 use crate::link::android::{AndroidLinks, LaunchMode};
-use crate::requirement::Kind;
+use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android};
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct LaunchModeStandard;
@@ -36,7 +37,7 @@ impl Rule for LaunchModeStandard {
         }
         let (Some(links), Some(variant)) = (context.links().first_android(), context.variants.first()) else { return };
         for entry in &links.entries {
-            let takes_links = entry.filters.iter().any(crate::link::filter::FilterSpec::is_link);
+            let takes_links = entry.filters.iter().any(crate::filters::FilterSpec::is_link);
             if !takes_links
                 || links.closed(entry).is_some()
                 || LaunchMode::read(entry.launch_mode.as_deref(), AndroidLinks::newest()) != LaunchMode::Standard
@@ -56,7 +57,7 @@ impl Rule for LaunchModeStandard {
             });
             let Some((manifest, element)) = owning else { continue };
             let name = class.rsplit('.').next().unwrap_or(class);
-            let now = match element.value(crate::surface::ANDROID, "launchMode") {
+            let now = match element.value(crate::names::ANDROID, "launchMode") {
                 Some(mode) => format!("its launch mode is {mode}"),
                 None => "it states no launch mode, so that is standard".to_owned(),
             };

@@ -1,14 +1,19 @@
 //! `level-too-low`: the app runs on, or is built with, a lower level than a plugin needs.
 
-use elvask_markup::Edit;
+use crate::context::Said;
+use crate::kinds;
+use crate::kinds::android::level::stated;
 use elvask_platform::Platform;
 
-use crate::app::{AndroidApp, Level as Stated};
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{COMPILE_LEVEL, Kind, Learnt, MIN_LEVEL, Need, Requirement, Strength};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::level::Strength;
+use crate::needs::{Learnt, Requirement};
+use crate::requirement::{COMPILE_LEVEL, MIN_LEVEL, Need};
+use crate::rules::Rule;
 use crate::rules::support::who_needs;
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct LevelTooLow;
@@ -49,18 +54,14 @@ impl Rule for LevelTooLow {
             };
             let level_of = if requirements.iter().all(follows) { Level::Note } else { worst };
             let text = context.app.sources.text_at(place);
-            let number = text.trim_matches(['"', '\'']);
             // The build is not read anew once the number has been raised.
-            if number.parse() == Ok(level) && context.is_changed(place.file) {
+            if text.trim_matches(['"', '\'']).parse() == Ok(level) && context.is_changed(place.file) {
                 continue;
             }
-            let remedy = if number.parse() == Ok(level) {
-                let start = place.span.start + text.find(number).unwrap_or(0);
-                let edit = Edit { start, end: start + number.len(), insert: highest.to_string() };
-                Remedy::edit(format!("raise it to {highest}"), place.file, vec![edit])
-            } else {
-                Remedy::Manual(format!("Raise {} to {highest} where it is stated.", group.name))
-            };
+            let Some(first) = requirements.first() else { continue };
+            let said = Said { context, requirement: first };
+            let spec = kinds::spec(Kind::Level);
+            let Some((_, remedy)) = spec.add(context, group.name, &Need::Level(highest), &said) else { continue };
             // Several may need more than there is; the message names those that need the most.
             let most = above.iter().filter(|(needed, _)| *needed == highest).map(|(_, one)| *one);
             let who = who_needs(context, most);
@@ -78,15 +79,6 @@ impl Rule for LevelTooLow {
             );
         }
     }
-}
-
-/// Returns what the app states for a level.
-fn stated<'a>(android: &'a AndroidApp, name: &str) -> Option<&'a Stated> {
-    Some(match name {
-        MIN_LEVEL => &android.min_level,
-        COMPILE_LEVEL => &android.modules.first()?.compile_level,
-        _ => &android.target_level,
-    })
 }
 
 #[cfg(test)]

@@ -2,10 +2,12 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::merge::{Conflict, MergeProblem, Role};
-use crate::rules::{About, Rule};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 
 /// See the module.
 pub struct MergeConflict;

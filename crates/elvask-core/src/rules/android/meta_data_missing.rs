@@ -1,13 +1,13 @@
 //! `meta-data-missing`: a plugin looks for a value that the manifest does not hold.
 
-use elvask_markup::xml::plan::{self, Fragment, Slot};
+use crate::rules::support::missing::missing;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy, Want};
-use crate::requirement::{Kind, Need, Owner};
-use crate::rules::support::{manifest_edit, only_in, who_needs};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct MetaDataMissing;
@@ -30,69 +30,13 @@ impl Rule for MetaDataMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for group in context.needs.groups(Kind::MetaData) {
-            let Some(requirement) = group.requirements.first() else { continue };
-            let Need::MetaData { owner, value, resource } = &requirement.need else { continue };
-            // Wherever it stands: in the wrong element it is misplaced, not missing.
-            let lacking = context.lacking(group.requirements, |variant| {
-                variant.meta_data().any(|declared| declared.key.as_deref() == Some(group.name))
-            });
-            if lacking.is_empty() {
-                continue;
-            }
-            if super::super::both::requirement_conflict::values(&group).len() > 1 {
-                continue;
-            }
-            let element = manifest.owner(owner);
-            let who = who_needs(context, group.requirements);
-            let message =
-                format!("the meta-data `{}` is not declared{}, and {who} it", group.name, only_in(context, &lacking));
-            let place = manifest.tag(element.or(manifest.application).unwrap_or(manifest.root));
-            let finding = Finding::new(&ABOUT, group.name, place, message)
-                .level(group.level())
-                .needed_by(context.app, group.requirements)
-                .in_variants(lacking);
-            let Some(element) = element else {
-                let steps = format!("The manifest has no {}; declare that first.", title(owner));
-                out.push(finding.mend(Remedy::Manual(steps)));
-                continue;
-            };
-            let prefix = manifest.prefix();
-            let (attribute, template) = match (value, resource) {
-                (Some(value), _) => ("value", value),
-                (None, Some(resource)) => ("resource", resource),
-                (None, None) => continue,
-            };
-            let remedy = match context.fill_in(requirement, template) {
-                Ok(value) => {
-                    let fragment = Fragment::new("meta-data")
-                        .with(format!("{prefix}:name"), group.name)
-                        .with(format!("{prefix}:{attribute}"), value);
-                    let last = element.children_named("meta-data").last();
-                    let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
-                    let edits = plan::insert(element, slot, &[fragment]);
-                    manifest_edit(format!("declare {}", group.name), manifest, edits)
-                }
-                Err(wants) => answer(group.name, prefix, attribute, wants),
-            };
-            out.push(finding.mend(remedy));
-        }
+        missing(context, Kind::MetaData, &ABOUT, out);
     }
-}
-
-fn title(owner: &Owner) -> String {
-    owner.title().replace("the ", "")
-}
-
-fn answer(name: &str, prefix: &str, attribute: &str, wants: Vec<Want>) -> Remedy {
-    let lines = format!("<meta-data {prefix}:name=\"{name}\" {prefix}:{attribute}=\"…\" />");
-    Remedy::Answer { wants, lines }
 }
 
 #[cfg(test)]
 mod tests {
-    use crate::finding::{Remedy, Want};
+    use crate::remedy::{Remedy, Want};
     use crate::rules::testing::Fixture;
 
     const ID: &str = "meta-data-missing";

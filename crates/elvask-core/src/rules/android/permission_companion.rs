@@ -2,12 +2,13 @@
 
 use elvask_platform::{Platform, android};
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
+use crate::rules::Rule;
 use crate::rules::support::{add_permission, manifest_edit, short};
-use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionCompanion;

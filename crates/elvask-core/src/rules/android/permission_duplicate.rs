@@ -3,10 +3,12 @@
 use elvask_markup::xml::{Element, plan};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, short};
-use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
 
 /// See the module.

@@ -3,12 +3,16 @@
 use elvask_markup::xml::plan;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Requirement};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::names::ANDROID;
+use crate::needs::Requirement;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
-use crate::rules::{About, Rule};
-use crate::surface::{ANDROID, ManifestView};
+use crate::surface::ManifestView;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionLevelCap;

@@ -3,12 +3,13 @@
 use elvask_markup::xml::plan;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
+use crate::rules::Rule;
 use crate::rules::support::{declared, manifest_edit, permission_slot, short};
-use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionMisplaced;

@@ -1,15 +1,14 @@
 //! `permission-missing`: a plugin needs a permission that the manifest does not ask for.
 
+use crate::rules::support::missing::found;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
-use crate::rules::support::{
-    add_permission, declared, is_shown_by_code_alone, manifest_edit, only_in, short, who_needs,
-};
-use crate::rules::{About, Rule};
-use crate::surface::ManifestView;
+use crate::rules::Rule;
+use crate::rules::support::{declared, is_shown_by_code_alone};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionMissing;
@@ -32,50 +31,20 @@ impl Rule for PermissionMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for group in context.needs.groups(Kind::Permission) {
-            let lacking = context.lacking(group.requirements, |variant| variant.permission(group.name).is_some());
-            if lacking.is_empty() || context.manifests.iter().any(|manifest| is_told_elsewhere(manifest, group.name)) {
-                continue;
-            }
-            let level = group.level();
-            let cap = group.max_level();
-            let name = short(group.name);
-            let until = cap.map(|level| format!(" up to level {level}")).unwrap_or_default();
-            let who = who_needs(context, group.requirements);
-            let mut finding = Finding::new(
-                &ABOUT,
-                group.name,
-                manifest.tag(manifest.root),
-                format!("{name} is not declared{}, and {who} it{until}", only_in(context, &lacking)),
-            )
-            .level(level)
-            .needed_by(context.app, group.requirements)
-            .only_if_named(is_shown_by_code_alone(group.requirements))
-            .mend(manifest_edit(
-                format!("declare {name}"),
-                manifest,
-                add_permission(manifest, group.name, cap),
-            ));
-            if level == Level::Note {
+        for (finding, together) in found(context, Kind::Permission, &ABOUT) {
+            let mut finding = finding.only_if_named(is_shown_by_code_alone(&together.requirements));
+            if finding.level == Level::Note {
                 finding = finding.effect("The plugin works without it, with less to offer.");
             }
             // A manifest of debug builds makes it work on the desk and fail in the shop.
-            let others = context.surface.other_manifests(context.app);
-            let elsewhere = others.iter().find_map(|other| Some(other.tag(declared(other, group.name)?.element)));
+            let others = context.surface.other_manifests(context.scene.app);
+            let elsewhere = others.iter().find_map(|other| Some(other.tag(declared(other, together.name)?.element)));
             if let Some(place) = elsewhere {
                 finding = finding.related(place, "declared here, and what ships does not take it in");
             }
-            out.push(finding.in_variants(lacking));
+            out.push(finding);
         }
     }
-}
-
-/// Says whether another rule speaks of the permission: it is there in the wrong place or misspelt, or it is taken out.
-fn is_told_elsewhere(manifest: &ManifestView<'_>, name: &str) -> bool {
-    manifest.misplaced_permissions.iter().any(|permission| permission.name == name)
-        || manifest.removed.iter().any(|permission| permission.name == name)
-        || manifest.permissions.iter().any(|permission| permission.meant.is_some_and(|meant| meant.name == name))
 }
 
 #[cfg(test)]
@@ -107,7 +76,7 @@ mod tests {
             .needs("plover_dialer", "capability = 'open-phone'");
         let app = app.load();
         let filled = crate::fill::fill(&app, &crate::needs::Settings::default()).unwrap();
-        let text = &filled.sources.file(app.android.unwrap().manifest.unwrap()).text;
+        let text = &filled.sources.file(app.android.as_ref().unwrap().manifest.unwrap()).text;
         assert!(
             text.starts_with("<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses"),
             "{text}"
@@ -117,7 +86,7 @@ mod tests {
             "<manifest xmlns:a=\"http://schemas.android.com/apk/res/android\">\n    <application/>\n</manifest>\n";
         let app = Fixture::default().file(path, other).needs("tern_camera", "capability = 'camera'").load();
         let filled = crate::fill::fill(&app, &crate::needs::Settings::default()).unwrap();
-        let text = &filled.sources.file(app.android.unwrap().manifest.unwrap()).text;
+        let text = &filled.sources.file(app.android.as_ref().unwrap().manifest.unwrap()).text;
         assert!(text.contains("<uses-permission a:name=\"android.permission.CAMERA\"/>"), "{text}");
     }
 

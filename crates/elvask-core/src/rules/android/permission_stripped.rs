@@ -3,12 +3,14 @@
 use elvask_markup::xml::Attribute;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::names::TOOLS;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::{only_in, short, who_needs};
-use crate::rules::{About, Rule};
-use crate::surface::TOOLS;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionStripped;

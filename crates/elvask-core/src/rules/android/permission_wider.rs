@@ -2,12 +2,13 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
+use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
-use crate::rules::{About, Rule};
 use crate::surface::ManifestView;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionWider;

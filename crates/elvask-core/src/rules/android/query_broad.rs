@@ -2,11 +2,13 @@
 
 use elvask_platform::Platform;
 
-use super::query_missing::HIDDEN_FROM;
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::kinds::android::query::HIDDEN_FROM;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 const QUERY_ALL: &str = "android.permission.QUERY_ALL_PACKAGES";
 

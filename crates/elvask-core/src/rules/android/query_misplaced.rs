@@ -3,12 +3,14 @@
 use elvask_markup::xml::plan::{self, Slot};
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::{Kind, Need};
+use crate::requirement::Need;
+use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, queries_slot};
-use crate::rules::{About, Rule};
 use crate::surface::{ManifestView, covers, read_query};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct QueryMisplaced;

@@ -1,16 +1,13 @@
 //! `query-missing`: a plugin asks about other apps that the app may not see.
 
+use crate::rules::support::missing::missing;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::{Kind, Need, Query};
-use crate::rules::support::{add_query, manifest_edit, only_in, who_needs};
-use crate::rules::{About, Rule};
-use crate::surface::{ManifestView, covers, read_query};
-
-/// The target level from which other apps are hidden.
-pub(super) const HIDDEN_FROM: u32 = 30;
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct QueryMissing;
@@ -33,53 +30,7 @@ impl Rule for QueryMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(manifest) = &context.manifest else { return };
-        for group in context.needs.groups(Kind::Query) {
-            let Some(Need::Query(query)) = group.requirements.first().map(|requirement| &requirement.need) else {
-                continue;
-            };
-            let lacking = context
-                .lacking(group.requirements, |variant| variant.levels.target < HIDDEN_FROM || variant.sees(query));
-            if lacking.is_empty() || context.manifests.iter().any(|manifest| stands_elsewhere(manifest, query)) {
-                continue;
-            }
-            let who = who_needs(context, group.requirements);
-            let message =
-                format!("the app may not see {}{}, and {who} to", describe(query), only_in(context, &lacking));
-            let place = manifest.tag(manifest.queries_element.unwrap_or(manifest.root));
-            let remedy =
-                manifest_edit(format!("let the app see {}", describe(query)), manifest, add_query(manifest, query));
-            let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .in_variants(lacking)
-                    .mend(remedy),
-            );
-        }
-    }
-}
-
-/// Says whether a misplaced `<queries>` holds the entry, of which another rule speaks.
-fn stands_elsewhere(manifest: &ManifestView<'_>, wanted: &Query) -> bool {
-    let entries = manifest.misplaced_queries.iter().flat_map(|queries| queries.children());
-    entries.filter_map(read_query).any(|entry| covers(&entry.query, wanted))
-}
-
-/// Says in words what a query makes visible.
-fn describe(query: &Query) -> String {
-    if let Some(package) = &query.package {
-        return format!("the app `{package}`");
-    }
-    if let Some(authority) = &query.authority {
-        return format!("the provider `{authority}`");
-    }
-    let action = query.action.as_deref().unwrap_or_default();
-    match (&query.scheme, &query.mime) {
-        (Some(scheme), _) => format!("apps that handle `{scheme}:` links"),
-        (None, Some(mime)) => format!("apps that handle `{action}` for `{mime}`"),
-        (None, None) => format!("apps that handle `{action}`"),
+        missing(context, Kind::Query, &ABOUT, out);
     }
 }
 

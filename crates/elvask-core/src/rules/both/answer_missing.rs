@@ -2,9 +2,11 @@
 
 use elvask_markup::Span;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::source::Place;
 
 /// See the module.
@@ -34,7 +36,7 @@ impl Rule for AnswerMissing {
             let config = context.app.config_file.map(|file| Place { file, span: Span::at(0) });
             for key in missing {
                 let wants = context.wants(requirement, vec![key.clone()]);
-                let lines = wants.iter().filter_map(crate::finding::Want::config_lines).collect::<Vec<_>>().join("\n");
+                let lines = wants.iter().filter_map(crate::remedy::Want::config_lines).collect::<Vec<_>>().join("\n");
                 let kind = requirement.kind().id();
                 let message = format!("{plugin} needs a {kind} whose name is not known: `{key}` is not answered");
                 let Some(place) = config.or_else(|| context.place_of(requirement)) else { continue };

@@ -3,13 +3,15 @@
 use elvask_markup::Span;
 
 use super::association_missing::wanted;
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::link::association::apple::{AppleAssociation, Decision};
 use crate::link::association::{Document, Served};
 use crate::link::ios;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::links::write_association;
-use crate::rules::{About, Rule};
 use crate::source::Place;
 
 /// See the module.

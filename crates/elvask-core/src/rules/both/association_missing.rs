@@ -1,11 +1,13 @@
 //! `association-missing`: the website's folder lacks the file that vouches for the app.
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::link::association::{Document, looked_up_at};
 use crate::link::is_plain_host;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::links::write_association;
-use crate::rules::{About, Rule};
 use crate::source::Place;
 
 /// See the module.

@@ -1,10 +1,14 @@
 //! `config-invalid`: `elvask.toml` is not as it must be.
 
-use crate::app::FaultKind;
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
+use crate::loading::FaultKind;
+use crate::remedy::Remedy;
 use crate::rules::support::report_faults;
-use crate::rules::{About, Rule};
+use crate::rules::{RULES, Rule};
+use crate::source::Place;
+use elvask_platform::names::nearest;
 
 /// See the module.
 pub struct ConfigInvalid;
@@ -28,6 +32,19 @@ impl Rule for ConfigInvalid {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         report_faults(context, FaultKind::Config, &ABOUT, "Mend elvask.toml at this place.", out);
+        let Some(file) = context.app.config_file else { return };
+        let known = || RULES.iter().map(|known| known.about().id);
+        for waiver in context.app.config.waivers.iter().filter(|waiver| !known().any(|id| id == waiver.rule.text)) {
+            let hint = nearest(&waiver.rule.text, known())
+                .map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
+            let message = format!("`{}` is no rule{hint}", waiver.rule.text);
+            let place = Place { file, span: waiver.rule.span };
+            let shown = context.app.sources.file(file).shown.clone();
+            out.push(
+                Finding::new(&ABOUT, shown, place, message)
+                    .mend(Remedy::Manual("Mend elvask.toml at this place.".to_owned())),
+            );
+        }
     }
 }
 
@@ -44,5 +61,12 @@ mod tests {
         let messages: Vec<_> = app.findings("config-invalid").into_iter().map(|finding| finding.message).collect();
         assert_eq!(messages[0], "`vidoe` is no feature of tern_camera; did you mean `video`?");
         assert_eq!(messages[1], "`id` is no answer of tern_camera; its sheet has `scheme` and `host`");
+    }
+    #[test]
+    fn a_waiver_for_no_rule_is_told_with_the_rule_that_is_meant() {
+        let app = Fixture::android("    <application/>\n").toml("[[waivers]]\nrule = 'purpose-vage'\nreason = 'r'");
+        assert_eq!(app.found("config-invalid"), ["error elvask.toml 3:8"]);
+        let message = &app.findings("config-invalid")[0].message;
+        assert_eq!(message, "`purpose-vage` is no rule; did you mean `purpose-vague`?");
     }
 }

@@ -2,14 +2,15 @@
 
 use elvask_markup::plist::plan::NewValue;
 
-use crate::check::Context;
-use crate::finding::{Remedy, Want};
+use crate::context::Context;
+use crate::needs::Requirement;
 use crate::needs::declared_value;
-use crate::requirement::{Kind, Requirement};
+use crate::remedy::{Remedy, Want};
 use crate::rules::support::{key_lines, rewrite, set_android};
 use crate::sheet::Answer;
 use crate::source::Place;
 use crate::template::{answers_in, fill_in, read_back};
+use elvask_platform::Kind;
 
 /// A value that the app declares where a plugin wants one with an answer in it.
 pub(super) struct DeclaredValue<'c> {

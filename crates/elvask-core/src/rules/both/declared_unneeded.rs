@@ -5,14 +5,17 @@ use elvask_markup::plist::plan as plist_plan;
 use elvask_markup::xml::plan;
 use elvask_platform::{Platform, android, ios};
 
-use crate::check::Context;
-use crate::discover::Layout;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::layout::Layout;
 use crate::reach::Reach;
-use crate::requirement::{Kind, Need};
-use crate::rules::{About, Rule};
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
 use crate::source::Place;
 use crate::surface::{QUERY_SCHEMES, covers};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct DeclaredUnneeded;
@@ -162,7 +165,7 @@ fn property_list(context: &Context<'_>, out: &mut Vec<Finding>) {
         let values = entry.value.as_array().unwrap_or_default();
         for value in values {
             let Some(name) = value.as_str() else { continue };
-            let plain = crate::rules::ios::query_scheme_form::bare(name);
+            let plain = crate::kinds::ios::query_scheme::bare(name);
             let schemes = context.needs.groups(kind).any(|group| group.name.eq_ignore_ascii_case(plain))
                 || is_needed(context, kind, plain);
             if schemes || is_needed(context, kind, name) {

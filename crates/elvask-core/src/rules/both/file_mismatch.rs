@@ -3,10 +3,13 @@
 use elvask_markup::plist::PropertyList;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct FileMismatch;
@@ -36,7 +39,10 @@ impl Rule for FileMismatch {
                 Platform::Android => context.app.android.as_ref().and_then(|android| android.id.value.as_deref()),
                 Platform::Ios => context.app.ios.as_ref().and_then(|ios| ios.id.value.as_deref()),
             };
-            let (Some(id), Some(required)) = (id, context.app.required_file(requirement)) else { continue };
+            let (Some(id), Some(required)) = (id, context.app.required_file(requirement.platform, &requirement.name))
+            else {
+                continue;
+            };
             let Some(file) = required.file else { continue };
             let text = &context.sources.file(file).text;
             let named = ids_at(text, pointer);

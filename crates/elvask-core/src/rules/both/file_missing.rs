@@ -2,11 +2,13 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::who_needs;
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct FileMissing;
@@ -31,13 +33,20 @@ impl Rule for FileMissing {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for group in context.needs.groups(Kind::File) {
             let Some(requirement) = group.requirements.first() else { continue };
-            let absent = context.app.required_file(requirement).is_some_and(|file| file.file.is_none());
+            let absent = context
+                .app
+                .required_file(requirement.platform, &requirement.name)
+                .is_some_and(|file| file.file.is_none());
             if !absent {
                 continue;
             }
             let Some(place) = context.place_of(requirement) else { continue };
             let folder = if requirement.platform == Platform::Android { "Android" } else { "iOS" };
-            let shown = context.app.required_file(requirement).map(|file| file.shown.clone()).unwrap_or_default();
+            let shown = context
+                .app
+                .required_file(requirement.platform, &requirement.name)
+                .map(|file| file.shown.clone())
+                .unwrap_or_default();
             let who = who_needs(context, group.requirements);
             let message = format!("{shown} is not there, and {who} it in the {folder} project");
             let steps = format!("Get the file from the plugin's maker and put it at {shown}.");

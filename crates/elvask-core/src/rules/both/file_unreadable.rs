@@ -1,10 +1,11 @@
 //! `file-unreadable`: a file of the app cannot be read or parsed.
 
-use crate::app::FaultKind;
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
+use crate::loading::FaultKind;
+use crate::rules::Rule;
 use crate::rules::support::report_faults;
-use crate::rules::{About, Rule};
 
 /// See the module.
 pub struct FileUnreadable;

@@ -2,11 +2,13 @@
 
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_android_host, add_android_scheme, add_domain, add_url_scheme, sides};
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct LinkOneSided;

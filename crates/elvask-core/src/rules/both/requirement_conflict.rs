@@ -1,15 +1,19 @@
 //! `requirement-conflict`: two plugins want different values for one name.
 
-use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::needs::Group;
-use crate::requirement::{Kind, Need, Requirement};
-use crate::rules::support::{shown, who_needs};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::kinds::{self, Joined};
+use crate::needs::Requirement;
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
+use crate::rules::support::missing::{Together, parted};
+use crate::rules::support::who_needs;
 use crate::surface::ManifestView;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct RequirementConflict;
@@ -26,41 +30,6 @@ static ABOUT: About = About {
     source: "docs/sheets.md",
 };
 
-/// Returns the different values that the requirements of a group want, in words; arrays and dictionaries are merged and
-/// count as one.
-pub(in crate::rules) fn values(group: &Group<'_>) -> Vec<String> {
-    if is_merged(group) { Vec::new() } else { values_of(group.requirements) }
-}
-
-/// Returns the different values that some requirements want, in words.
-pub(in crate::rules) fn values_of<'r>(requirements: impl IntoIterator<Item = &'r Requirement>) -> Vec<String> {
-    let value = |requirement: &Requirement| match &requirement.need {
-        Need::MetaData { value, resource, .. } => value.clone().or_else(|| resource.clone()),
-        Need::Attribute { value, .. } => Some(value.clone()),
-        Need::Plist { value } => Some(shown(value)),
-        Need::BuildSetting { value } => Some(value.clone()),
-        // Lists are merged, and what signs for the store serves as well as what signs for the desk.
-        Need::Entitlement { value: Some(value) }
-            if !matches!(value, NewValue::Array(_)) && requirement.name != "aps-environment" =>
-        {
-            Some(shown(value))
-        }
-        _ => None,
-    };
-    let mut values: Vec<_> = requirements.into_iter().filter_map(value).collect();
-    values.sort();
-    values.dedup();
-    values
-}
-
-/// Says whether all requirements of a group want arrays, or all want dictionaries, so that they can be met together.
-pub(in crate::rules) fn is_merged(group: &Group<'_>) -> bool {
-    let all = |fits: fn(&NewValue) -> bool| {
-        group.requirements.iter().all(|requirement| matches!(&requirement.need, Need::Plist { value } if fits(value)))
-    };
-    all(|value| matches!(value, NewValue::Array(_))) || all(|value| matches!(value, NewValue::Dict(_)))
-}
-
 impl Rule for RequirementConflict {
     fn about(&self) -> &'static About {
         &ABOUT
@@ -68,20 +37,11 @@ impl Rule for RequirementConflict {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         level_caps(context, out);
-        let kinds = [Kind::MetaData, Kind::Plist, Kind::Entitlement, Kind::BuildSetting];
-        for group in kinds.into_iter().flat_map(|kind| context.needs.groups(kind)) {
-            report(context, &group, &values(&group), group.requirements.iter().collect(), out);
-        }
-        for group in context.needs.groups(Kind::Attribute) {
-            let mut rest: Vec<_> = group.requirements.iter().collect();
-            while let Some(first) = rest.first().copied() {
-                let owner = |requirement: &Requirement| match &requirement.need {
-                    Need::Attribute { owner, .. } => Some(owner.clone()),
-                    _ => None,
-                };
-                let (same, others): (Vec<_>, Vec<_>) = rest.into_iter().partition(|one| owner(one) == owner(first));
-                report(context, &group, &values_of(same.iter().copied()), same, out);
-                rest = others;
+        for group in Kind::ALL.iter().flat_map(|kind| context.needs.groups(*kind)) {
+            for together in parted(&group) {
+                if let Joined::Clash(_) = together.joined {
+                    report(context, &together, out);
+                }
             }
         }
     }
@@ -137,38 +97,29 @@ fn level_caps(context: &Context<'_>, out: &mut Vec<Finding>) {
     }
 }
 
-fn report(
-    context: &Context<'_>,
-    group: &Group<'_>,
-    values: &[String],
-    requirements: Vec<&Requirement>,
-    out: &mut Vec<Finding>,
-) {
-    if values.len() < 2 {
-        return;
-    }
+fn report(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Finding>) {
+    let (name, requirements) = (together.name, &together.requirements);
     let Some(first) = requirements.first() else { return };
-    let place = match first.kind() {
-        Kind::Plist => {
-            context.plist.map(|plist| plist.entry(group.name).map_or(plist.root_tag(), |entry| plist.key_place(entry)))
-        }
-        _ => context.manifest.as_deref().map(|manifest| {
-            let declared = manifest.meta_data.iter().find(|declared| declared.name == group.name);
+    let declared = kinds::spec(first.kind()).found(context, name, &first.need);
+    let place = declared.first().map(|declared| declared.place).or_else(|| match first.platform {
+        Platform::Ios => context.plist.map(|plist| plist.root_tag()),
+        Platform::Android => context.manifest.as_deref().map(|manifest| {
             let owner = match &first.need {
-                Need::Attribute { owner, .. } => manifest.owner(owner),
-                _ => manifest.application,
+                Need::Attribute { owner, .. } | Need::MetaData { owner, .. } => manifest.owner(owner),
+                need => manifest.application.filter(|_| need.kind() != Kind::Gradle),
             };
-            manifest.tag(declared.map(|declared| declared.element).or(owner).unwrap_or(manifest.root))
+            manifest.tag(owner.unwrap_or(manifest.root))
         }),
-    };
+    });
+    let value = |one: &Requirement| kinds::spec(one.kind()).disputed(&one.need).unwrap_or_default();
     let wants: Vec<_> = requirements
         .iter()
-        .map(|requirement| format!("{} {}", who_needs(context, [*requirement]), values_of([*requirement]).concat()))
+        .map(|requirement| format!("{} {}", who_needs(context, [*requirement]), value(requirement)))
         .collect();
-    let message = format!("`{}` cannot serve all: {}", group.name, wants.join(", "));
+    let message = format!("`{}` cannot serve all: {}", name, wants.join(", "));
     let steps = "Find out which value serves both, and state it in a sheet of the app's own in elvask/sheets/.";
     let Some(place) = place.or_else(|| context.place_of(first)) else { return };
-    let mut finding = Finding::new(&ABOUT, group.name, place, message)
+    let mut finding = Finding::new(&ABOUT, name, place, message)
         .needed_by(context.app, requirements.iter().copied())
         .mend(Remedy::Manual(steps.to_owned()));
     finding.platform = Some(first.platform);

@@ -1,9 +1,11 @@
 //! `sheet-outdated`: the installed version of a plugin is outside the range that its sheet speaks about.
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::needs::is_outdated;
-use crate::rules::{About, Rule};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::source::Place;
 
 /// See the module.

@@ -1,14 +1,18 @@
 //! `value-differs`: what is declared is not what the owner says, or not what a plugin needs.
 
+use crate::rules::support::missing::clashes;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::names::ANDROID;
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
 use crate::rules::support::{good_purpose, manifest_edit, set_android, who_needs};
-use crate::rules::{About, Rule};
-use crate::surface::ANDROID;
 use crate::template::{answers_in, is_reference};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct ValueDiffers;
@@ -65,7 +69,7 @@ fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(Need::MetaData { value, resource, .. }) = group.requirements.first().map(|first| &first.need) else {
             continue;
         };
-        let conflict = super::requirement_conflict::values(&group).len() > 1;
+        let conflict = clashes(&group);
         let (attribute, wanted) = match (value, resource) {
             (Some(value), _) if answers_in(value).is_empty() => ("value", value),
             (None, Some(resource)) => ("resource", resource),

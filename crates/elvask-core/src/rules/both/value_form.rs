@@ -2,9 +2,10 @@
 
 use elvask_platform::wording::{ValueUse, placeholder_in};
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::rules::{About, Rule};
+use crate::rules::Rule;
 
 /// See the module.
 pub struct ValueForm;
@@ -53,7 +54,7 @@ impl Rule for ValueForm {
             let message = format!("the answer `{key}` for {} does not have the form `{form}`", found.name);
             out.push(
                 Finding::new(&ABOUT, format!("{}.{key}", found.name), place, message)
-                    .mend(crate::finding::Remedy::Manual("Write a value of that form.".to_owned())),
+                    .mend(crate::remedy::Remedy::Manual("Write a value of that form.".to_owned())),
             );
         }
     }

@@ -3,12 +3,14 @@
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::names::ANDROID;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::source::Place;
-use crate::surface::ANDROID;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct ValuePlaceholder;

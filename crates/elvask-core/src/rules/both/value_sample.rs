@@ -1,8 +1,10 @@
 //! `value-sample`: a value is one that a plugin gives out for trials.
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 
 /// See the module.
 pub struct ValueSample;

@@ -1,15 +1,14 @@
 //! `background-mode-missing`: a plugin works in the background in a way that the app does not declare.
 
-use elvask_markup::plist::plan::NewValue;
+use crate::rules::support::missing::found;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
-use crate::rules::support::{add_to_list, is_use_seen, who_needs};
-use crate::rules::{About, Rule};
-
-pub(super) const MODES: &str = "UIBackgroundModes";
+use crate::rules::Rule;
+use crate::rules::support::is_use_seen;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct BackgroundModeMissing;
@@ -32,28 +31,8 @@ impl Rule for BackgroundModeMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(plist) = context.plist else { return };
-        let entry = plist.entry(MODES);
-        let modes = entry.and_then(|entry| entry.value.as_array());
-        if entry.is_some() && modes.is_none() {
-            return;
-        }
-        for group in context.needs.groups(Kind::BackgroundMode) {
-            if modes.unwrap_or_default().iter().any(|mode| mode.as_str() == Some(group.name)) {
-                continue;
-            }
-            let value = NewValue::String(group.name.to_owned());
-            let title = format!("add the background mode {}", group.name);
-            let (place, remedy) = add_to_list(context, title, plist, MODES, value);
-            let who = who_needs(context, group.requirements);
-            let message = format!("the app may not work on in the background as `{}`, and {who} it", group.name);
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .only_if_named(!is_use_seen(group.requirements))
-                    .mend(remedy),
-            );
+        for (finding, together) in found(context, Kind::BackgroundMode, &ABOUT) {
+            out.push(finding.only_if_named(!is_use_seen(&together.requirements)));
         }
     }
 }

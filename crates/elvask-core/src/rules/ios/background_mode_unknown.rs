@@ -3,10 +3,12 @@
 use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::{Platform, ios};
 
-use super::background_mode_missing::MODES;
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::kinds::ios::background_mode::MODES;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 
 /// See the module.
 pub struct BackgroundModeUnknown;

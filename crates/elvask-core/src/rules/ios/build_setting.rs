@@ -1,14 +1,16 @@
 //! `build-setting`: a build setting has another value than a plugin needs.
 
-use elvask_markup::plist::plan::NewValue;
+use crate::kinds::ios::build_setting::given;
+use crate::kinds::{Joined, Match};
+use crate::rules::support::missing::{finding, parted};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need};
-use crate::rules::support::{set_setting, who_needs};
-use crate::rules::{About, Rule};
-use crate::source::Place;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::rules::Rule;
+use crate::rules::support::who_needs;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct BuildSetting;
@@ -31,44 +33,17 @@ impl Rule for BuildSetting {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let (Some(settings), Some((project, _))) = (context.surface.settings(), context.surface.target()) else {
-            return;
-        };
-        for group in context.needs.groups(Kind::BuildSetting) {
-            let Some(requirement) = group.requirements.first() else { continue };
-            let Need::BuildSetting { value } = &requirement.need else { continue };
-            let expanded = settings.value(group.name);
-            // What cannot be known is not held against anybody.
-            if expanded.as_ref().is_some_and(|expanded| expanded.value.is_none()) {
+        for together in context.needs.groups(Kind::BuildSetting).flat_map(|group| parted(&group)) {
+            let Some(found) = finding(context, &ABOUT, &together, |found| *found != Match::Meets) else { continue };
+            let Joined::One(need) = &together.joined else { continue };
+            let Some(Some(now)) = given(context, together.name) else {
+                out.push(found);
                 continue;
-            }
-            let declared = expanded.as_ref().and_then(|expanded| expanded.value.clone());
-            let words = |text: &str| text.split_whitespace().map(str::to_owned).collect::<Vec<_>>();
-            let have = words(declared.as_deref().unwrap_or_default());
-            let lacking: Vec<_> = words(value).into_iter().filter(|word| !have.contains(word)).collect();
-            let list = words(value).len() > 1 || value.contains("$(inherited)");
-            let same = declared.as_deref().is_some_and(|declared| declared.trim() == value.trim());
-            if same || list && lacking.is_empty() && declared.is_some() {
-                continue;
-            }
-            let new = match &declared {
-                Some(declared) if list => format!("{} {}", declared.trim(), lacking.join(" ")),
-                _ => value.clone(),
             };
-            let place = expanded.and_then(|expanded| expanded.place);
-            let place = place.unwrap_or(Place { file: project.file, span: elvask_markup::Span::at(0) });
-            let who = who_needs(context, group.requirements);
-            let now = declared.map_or_else(|| "is not set".to_owned(), |declared| format!("is {declared}"));
-            let message = format!("the build setting {} {now}, and {who} {value}", group.name);
-            let title = format!("set {} to {new}", group.name);
-            let remedy = set_setting(context, title.clone(), group.name, &NewValue::String(new))
-                .unwrap_or(Remedy::Manual(title));
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .mend(remedy),
-            );
+            let who = who_needs(context, together.requirements.iter().copied());
+            let wanted = need.value().unwrap_or_default();
+            let message = format!("the build setting {} is {now}, and {who} {wanted}", together.name);
+            out.push(Finding { message, ..found });
         }
     }
 }

@@ -4,10 +4,12 @@ use elvask_markup::plist::Value;
 use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::link::ios::DOMAINS;
-use crate::rules::{About, Rule};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::source::Place;
 
 /// See the module.

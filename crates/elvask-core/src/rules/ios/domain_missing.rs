@@ -1,14 +1,14 @@
 //! `domain-missing`: a plugin needs an associated domain that the app does not claim.
 
+use crate::rules::support::missing::missing;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::link::ios::DOMAINS;
-use crate::requirement::Kind;
+use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_domain, sides};
-use crate::rules::support::who_needs;
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct DomainMissing;
@@ -31,29 +31,7 @@ impl Rule for DomainMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let list = context.surface.entitlements();
-        for group in context.needs.groups(Kind::Domain) {
-            let entry = list.and_then(|(file, list)| Some((file, list, list.entry(DOMAINS)?)));
-            let there = entry.is_some_and(|(_, _, entry)| {
-                let domains = entry.value.as_array().unwrap_or_default();
-                domains
-                    .iter()
-                    .filter_map(|value| value.as_str())
-                    .any(|domain| domain.split('?').next() == Some(group.name))
-            });
-            if there {
-                continue;
-            }
-            let Some((place, remedy)) = add_domain(context, group.name) else { continue };
-            let who = who_needs(context, group.requirements);
-            let message = format!("the app does not claim `{}`, and {who} it", group.name);
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .mend(remedy),
-            );
-        }
+        missing(context, Kind::Domain, &ABOUT, out);
         // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
         let unclaimed = |one: &&Sides| one.is_host && one.android.is_none() && one.ios.is_none();
         for one in sides(context, context.links()).iter().filter(unclaimed) {

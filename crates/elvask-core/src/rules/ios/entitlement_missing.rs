@@ -1,12 +1,14 @@
 //! `entitlement-missing`: a plugin needs an entitlement that the app is not signed with.
 
-use elvask_platform::{Platform, ios};
+use crate::rules::support::missing::found;
+use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::{Kind, Need};
-use crate::rules::support::{declare_entitlement, is_use_seen, who_needs};
-use crate::rules::{About, Rule};
+use crate::rules::Rule;
+use crate::rules::support::is_use_seen;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct EntitlementMissing;
@@ -29,28 +31,8 @@ impl Rule for EntitlementMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let list = context.surface.entitlements();
-        for group in context.needs.groups(Kind::Entitlement) {
-            if list.is_some_and(|(_, list)| list.entry(group.name).is_some()) {
-                continue;
-            }
-            let stated = group.requirements.iter().find_map(|one| match &one.need {
-                Need::Entitlement { value } => value.as_ref().map(|value| (one, value)),
-                _ => None,
-            });
-            let value = stated.map(|(requirement, value)| context.fill_in_value(requirement, value));
-            let Some((place, remedy)) = declare_entitlement(context, group.name, value) else { continue };
-            let who = who_needs(context, group.requirements);
-            let known = ios::entitlement(group.name).map_or("", |known| known.capability);
-            let named = if known.is_empty() { String::new() } else { format!(" ({known})") };
-            let message = format!("the app is not entitled to `{}`{named}, and {who} it", group.name);
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .only_if_named(!is_use_seen(group.requirements))
-                    .mend(remedy),
-            );
+        for (finding, together) in found(context, Kind::Entitlement, &ABOUT) {
+            out.push(finding.only_if_named(!is_use_seen(&together.requirements)));
         }
     }
 }

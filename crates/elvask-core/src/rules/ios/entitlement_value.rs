@@ -3,12 +3,15 @@
 use elvask_markup::plist::plan;
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
 use crate::rules::support::{Lack, lacks, shown, who_needs};
-use crate::rules::{About, Rule};
 use crate::source::Place;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct EntitlementValue;

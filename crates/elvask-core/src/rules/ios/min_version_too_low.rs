@@ -1,13 +1,18 @@
 //! `min-version-too-low`: the app runs on a lower version of iOS than a plugin needs.
 
-use elvask_markup::plist::plan::NewValue;
-use elvask_platform::{Platform, Version};
+use crate::context::Said;
+use crate::kinds;
+use crate::kinds::ios::min_version::stated;
+use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need, Requirement};
-use crate::rules::support::{set_setting, who_needs};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::needs::Requirement;
+use crate::requirement::Need;
+use crate::rules::Rule;
+use crate::rules::support::who_needs;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct MinVersionTooLow;
@@ -30,12 +35,7 @@ impl Rule for MinVersionTooLow {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(ios) = &context.app.ios else { return };
-        // As the project says now, which may have been raised since it was read.
-        let setting = context.surface.settings().and_then(|settings| settings.value("IPHONEOS_DEPLOYMENT_TARGET"));
-        let now = setting.and_then(|setting| Some((Version::parse(&setting.value?)?, setting.place?)));
-        let read = ios.min_version.value.zip(ios.min_version.place);
-        let Some((version, place)) = now.or(read) else { return };
+        let Some((version, place)) = stated(context) else { return };
         for group in context.needs.groups(Kind::MinVersion) {
             let wanted = |one: &Requirement| match one.need {
                 Need::MinVersion(wanted) => Some(wanted),
@@ -48,8 +48,10 @@ impl Rule for MinVersionTooLow {
             let most = above.iter().copied().filter(|one| wanted(one) == Some(highest));
             let who = who_needs(context, most);
             let message = format!("the app runs from iOS {version}, and {who} {highest}");
-            let steps = format!("Raise IPHONEOS_DEPLOYMENT_TARGET to {highest}.");
-            let remedy = raise(context, highest).unwrap_or(Remedy::Manual(steps));
+            let Some(first) = above.first() else { continue };
+            let said = Said { context, requirement: first };
+            let spec = kinds::spec(Kind::MinVersion);
+            let Some((_, remedy)) = spec.add(context, group.name, &Need::MinVersion(highest), &said) else { continue };
             out.push(
                 Finding::new(&ABOUT, group.name, place, message)
                     .level(worst)
@@ -58,12 +60,6 @@ impl Rule for MinVersionTooLow {
             );
         }
     }
-}
-
-/// Returns what raises the setting in every configuration of the target that states one.
-fn raise(context: &Context<'_>, version: Version) -> Option<Remedy> {
-    let title = format!("raise the deployment target to {version}");
-    set_setting(context, title, "IPHONEOS_DEPLOYMENT_TARGET", &NewValue::String(version.to_string()))
 }
 
 #[cfg(test)]

@@ -3,9 +3,11 @@
 use elvask_markup::plist::{Entry, Value, ValueKind, plan};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::surface::PlistView;
 
 /// See the module.

@@ -1,16 +1,21 @@
 //! `plist-missing`: a plugin needs a key, or a part of its value, that the property list does not hold.
 
+use crate::rules::support::missing::{clashes, missing};
+use elvask_markup::plist::Entry;
 use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy, Want};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
 use crate::needs::Group;
-use crate::requirement::{Kind, Need, Requirement};
-use crate::rules::both::requirement_conflict;
-use crate::rules::support::{Lack, add_key, lacks, loosens, shown, who_needs};
-use crate::rules::{About, Rule};
+use crate::needs::Requirement;
+use crate::remedy::{Remedy, Want};
+use crate::requirement::Need;
+use crate::rules::Rule;
+use crate::rules::support::{Lack, lacks, loosens, shown, who_needs};
 use crate::surface::PlistView;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PlistMissing;
@@ -33,51 +38,39 @@ impl Rule for PlistMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        missing(context, Kind::Plist, &ABOUT, out);
         let Some(plist) = context.plist else { return };
-        for group in context.needs.groups(Kind::Plist) {
-            if requirement_conflict::values(&group).len() > 1 {
-                continue;
-            }
-            let merged = requirement_conflict::is_merged(&group);
-            for requirement in group.requirements.iter().take(if merged { usize::MAX } else { 1 }) {
-                check_one(context, plist, &group, requirement, out);
+        for group in context.needs.groups(Kind::Plist).filter(|group| !clashes(group)) {
+            let Some(entry) = plist.entry(group.name) else { continue };
+            // Of several that want one value the first speaks for all; what is merged is looked for one by one.
+            let mut told: Vec<&Need> = Vec::new();
+            for requirement in group.requirements {
+                if !told.contains(&&requirement.need) {
+                    told.push(&requirement.need);
+                    parts(context, plist, entry, &group, requirement, out);
+                }
             }
         }
     }
 }
 
-fn check_one(
+/// Looks for the parts of a value that an entry lacks.
+fn parts(
     context: &Context<'_>,
     plist: PlistView<'_>,
+    entry: &Entry,
     group: &Group<'_>,
     requirement: &Requirement,
     out: &mut Vec<Finding>,
 ) {
     let Need::Plist { value } = &requirement.need else { return };
-    let behind: &[Requirement] =
-        if requirement_conflict::is_merged(group) { std::slice::from_ref(requirement) } else { group.requirements };
-    let who = who_needs(context, behind);
+    let behind: Vec<_> = group.requirements.iter().filter(|one| one.need == requirement.need).collect();
+    let who = who_needs(context, behind.iter().copied());
     let finding = |message: String, place| {
-        Finding::new(&ABOUT, group.name, place, message).level(requirement.level()).needed_by(context.app, behind)
+        let finding = Finding::new(&ABOUT, group.name, place, message).level(requirement.level());
+        finding.needed_by(context.app, behind.iter().copied())
     };
     let filled = context.fill_in_value(requirement, value);
-    let Some(entry) = plist.entry(group.name) else {
-        let message = format!("`{}` is not there, and {who} it", group.name);
-        let remedy = match filled {
-            Ok(value) => guarded(context, group.name, &value, || {
-                add_key(context, format!("add {}", group.name), plist, group.name, &value)
-            }),
-            Err(wants) => {
-                let lines = match value {
-                    NewValue::String(_) => crate::rules::support::key_lines(group.name, "…"),
-                    other => format!("<key>{}</key>: {}", group.name, shown(other)),
-                };
-                Remedy::Answer { wants, lines }
-            }
-        };
-        out.push(finding(message, plist.root_tag()).mend(remedy));
-        return;
-    };
     // A value that waits for an answer can still be held against the declared one piece by piece; here it is enough that
     // there is one.
     let Ok(value) = filled else { return };

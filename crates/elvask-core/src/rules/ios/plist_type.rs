@@ -4,11 +4,14 @@ use elvask_markup::plist::plan::{self, NewValue};
 use elvask_markup::plist::{Entry, Value};
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
 use crate::rules::support::{Lack, convert, fits_type, lacks, type_of};
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PlistType;

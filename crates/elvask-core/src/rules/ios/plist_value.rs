@@ -1,18 +1,21 @@
 //! `plist-value`: a value is none that the platform knows, or another than a plugin needs.
 
+use crate::rules::support::missing::clashes;
 use elvask_markup::plist::plan;
 use elvask_markup::plist::{Value, ValueKind};
 use elvask_platform::names::nearest;
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need};
-use crate::rules::both::requirement_conflict;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::kinds::collect_texts;
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::rules::Rule;
 use crate::rules::support::{Lack, lacks, loosens, rewrite, shown, who_needs};
-use crate::rules::{About, Rule};
-use crate::sheet::collect_texts;
 use crate::template::answers_in;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PlistValue;
@@ -77,7 +80,7 @@ fn needed_values(context: &Context<'_>, out: &mut Vec<Finding>) {
         collect_texts(wanted, &mut texts);
         // A value with an answer in it is the owner's: `value-differs` speaks of it.
         let answered = texts.iter().any(|text| !answers_in(text).is_empty());
-        if answered || requirement_conflict::values(&group).len() > 1 {
+        if answered || clashes(&group) {
             continue;
         }
         for lack in lacks(&entry.value, wanted) {

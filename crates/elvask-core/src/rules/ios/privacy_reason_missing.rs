@@ -1,13 +1,13 @@
 //! `privacy-reason-missing`: a plugin uses an interface for which nobody gives a reason.
 
-use elvask_platform::{Platform, ios};
+use crate::rules::support::missing::found;
+use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::{Kind, Need};
-use crate::rules::support::who_needs;
-use crate::rules::{About, Rule};
-use crate::source::Place;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PrivacyReasonMissing;
@@ -30,48 +30,11 @@ impl Rule for PrivacyReasonMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(plist) = context.plist else { return };
-        for group in context.needs.groups(Kind::PrivacyReason) {
-            let given = context.surface.privacy().any(|(_, list)| {
-                let types = list.entry("NSPrivacyAccessedAPITypes").and_then(|entry| entry.value.as_array());
-                types.unwrap_or_default().iter().filter_map(|one| one.as_dict()).any(|entries| {
-                    entries.iter().any(|entry| {
-                        entry.key == "NSPrivacyAccessedAPIType" && entry.value.as_str() == Some(group.name)
-                    })
-                })
-            });
-            if given {
-                continue;
-            }
-            let wanted: Vec<&str> = group
-                .requirements
-                .iter()
-                .filter_map(|one| match &one.need {
-                    Need::PrivacyReason { reasons } => Some(reasons.iter().map(String::as_str)),
-                    _ => None,
-                })
-                .flatten()
-                .collect();
-            let known = ios::privacy_category(group.name).unwrap_or_default();
-            let reasons = if wanted.is_empty() { known } else { wanted };
-            let place = context
-                .surface
-                .privacy()
-                .next()
-                .map(|(file, list)| Place { file, span: elvask_markup::plist::plan::start_tag(list, list.root()) });
-            let who = who_needs(context, group.requirements);
-            let message = format!("no privacy manifest gives a reason for {}, and {who} one", group.name);
-            let steps = format!(
-                "Take a version of the plugin that brings a privacy manifest, or give one of these reasons in the app's own PrivacyInfo.xcprivacy: {}.",
-                reasons.join(", ")
-            );
-            out.push(
-                Finding::new(&ABOUT, group.name, place.unwrap_or(plist.root_tag()), message)
-                    .level(group.level().min(Level::Warning))
-                    .needed_by(context.app, group.requirements)
-                    .mend(Remedy::Manual(steps)),
-            );
-        }
+        let at_most = |finding: Finding| {
+            let level = finding.level.min(Level::Warning);
+            finding.level(level)
+        };
+        out.extend(found(context, Kind::PrivacyReason, &ABOUT).into_iter().map(|(finding, _)| at_most(finding)));
     }
 }
 

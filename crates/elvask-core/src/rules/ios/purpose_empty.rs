@@ -4,14 +4,16 @@ use elvask_markup::plist::Entry;
 use elvask_markup::plist::plan as plist_plan;
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::both::declared_unneeded::is_purpose_needed;
 use crate::rules::support::word_purpose;
-use crate::rules::{About, Rule};
 use crate::source::Place;
 use crate::surface::PlistView;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposeEmpty;

@@ -1,14 +1,13 @@
 //! `purpose-missing`: a plugin needs access for which the property list gives no purpose.
 
-use elvask_markup::plist::plan::NewValue;
+use crate::rules::support::missing::found;
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
-use crate::rules::support::{add_key, good_purpose, key_lines, want_purpose, who_needs};
-use crate::rules::{About, Rule};
-use crate::surface::PlistView;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposeMissing;
@@ -31,50 +30,20 @@ impl Rule for PurposeMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(plist) = context.plist else { return };
-        for group in context.needs.groups(Kind::Usage) {
-            if plist.entry(group.name).is_some() || is_told_elsewhere(plist, group.name) {
-                continue;
-            }
-            let opens = ios::usage_key(group.name).map_or("", |known| known.opens);
-            let who = who_needs(context, group.requirements);
-            let message = format!("no purpose is given for {opens}: {who} `{}`", group.name);
-            let remedy = match context.purpose(group.name) {
-                Some(purpose) => {
-                    add_key(context, format!("add {}", group.name), plist, group.name, &NewValue::String(purpose.text))
+        for (finding, together) in found(context, Kind::Usage, &ABOUT) {
+            out.push(match ios::usage_key(together.name) {
+                Some(known) => {
+                    finding.effect(format!("{} The store refuses the upload (code 90683).", known.without.effect()))
                 }
-                None => Remedy::Answer {
-                    wants: vec![want_purpose(group.name, Some(&group))],
-                    lines: key_lines(group.name, "…"),
-                },
-            };
-            let mut finding = Finding::new(&ABOUT, group.name, plist.root_tag(), message)
-                .level(group.level())
-                .needed_by(context.app, group.requirements)
-                .mend(remedy);
-            if let Some(known) = ios::usage_key(group.name) {
-                finding =
-                    finding.effect(format!("{} The store refuses the upload (code 90683).", known.without.effect()));
-            }
-            out.push(finding);
+                None => finding,
+            });
         }
     }
 }
 
-/// Says whether another rule speaks of the key: it is there misspelt, or an older key holds its text.
-fn is_told_elsewhere(plist: PlistView<'_>, key: &str) -> bool {
-    let misspelt = plist.list.entries().iter().any(|entry| {
-        ios::usage_key(&entry.key).is_none() && ios::nearest_usage_key(&entry.key).is_some_and(|meant| meant.key == key)
-    });
-    let older = ios::usage_keys().iter().any(|known| {
-        known.replaced_by.contains(&key) && known.until.is_some() && good_purpose(plist, known.key).is_some()
-    });
-    misspelt || older
-}
-
 #[cfg(test)]
 mod tests {
-    use crate::finding::{Remedy, Want};
+    use crate::remedy::{Remedy, Want};
     use crate::rules::testing::Fixture;
 
     const ID: &str = "purpose-missing";

@@ -3,11 +3,12 @@
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
+use crate::rules::Rule;
 use crate::rules::support::word_purpose;
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposePlaceholder;

@@ -3,10 +3,12 @@
 use elvask_markup::plist::plan;
 use elvask_platform::{Platform, ios};
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
-use crate::rules::{About, Rule};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposeUnknown;

@@ -1,15 +1,18 @@
 //! `query-scheme-form`: an entry of the list of schemes is no scheme.
 
+use crate::kinds::ios::query_scheme::bare;
 use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
-use crate::requirement::Kind;
-use crate::rules::{About, Rule};
-use crate::sheet::is_scheme;
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::kinds::is_scheme;
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::surface::QUERY_SCHEMES;
 use crate::template::is_reference;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct QuerySchemeForm;
@@ -25,11 +28,6 @@ static ABOUT: About = About {
     remedy: "`fill` leaves the scheme alone of an entry, or takes the entry out where the scheme is there already.",
     source: "LSApplicationQueriesSchemes",
 };
-
-/// Returns the scheme of an entry that may hold more.
-pub(in crate::rules) fn bare(entry: &str) -> &str {
-    entry.trim().split(':').next().unwrap_or(entry)
-}
 
 impl Rule for QuerySchemeForm {
     fn about(&self) -> &'static About {

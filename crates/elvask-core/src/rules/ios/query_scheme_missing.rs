@@ -1,15 +1,13 @@
 //! `query-scheme-missing`: a plugin asks about a scheme that the app may not ask about.
 
-use elvask_markup::plist::ValueKind;
-use elvask_markup::plist::plan::NewValue;
+use crate::rules::support::missing::missing;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
-use crate::rules::support::{add_to_list, who_needs};
-use crate::rules::{About, Rule};
-use crate::surface::QUERY_SCHEMES;
+use crate::rules::Rule;
+use elvask_platform::Kind;
 
 /// See the module.
 pub struct QuerySchemeMissing;
@@ -32,33 +30,7 @@ impl Rule for QuerySchemeMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(plist) = context.plist else { return };
-        let entry = plist.entry(QUERY_SCHEMES);
-        // A value of another type is told by `plist-type`, and a list comes of it.
-        if entry.is_some_and(|entry| !matches!(entry.value.kind, ValueKind::Array(_))) {
-            return;
-        }
-        let declared = plist.query_schemes();
-        for group in context.needs.groups(Kind::QueryScheme) {
-            // Schemes are compared without case. One that is badly written is told by `query-scheme-form`.
-            let there = declared
-                .iter()
-                .any(|(scheme, _)| super::query_scheme_form::bare(scheme).eq_ignore_ascii_case(group.name));
-            if there {
-                continue;
-            }
-            let value = NewValue::String(group.name.to_owned());
-            let title = format!("add the scheme {}", group.name);
-            let (place, remedy) = add_to_list(context, title, plist, QUERY_SCHEMES, value);
-            let who = who_needs(context, group.requirements);
-            let message = format!("the app may not ask about `{}:` links, and {who} to", group.name);
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .mend(remedy),
-            );
-        }
+        missing(context, Kind::QueryScheme, &ABOUT, out);
     }
 }
 

@@ -4,10 +4,12 @@ use elvask_markup::Span;
 use elvask_markup::plist::plan;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::shares::{entry, groups_of, share_extensions};
-use crate::rules::{About, Rule};
 use crate::source::Place;
 
 /// See the module.

@@ -2,10 +2,12 @@
 
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::shares::{activation_keys, share_extensions, shared_on_android};
-use crate::rules::{About, Rule};
 
 /// See the module.
 pub struct ShareExtensionMissing;

@@ -4,10 +4,12 @@ use elvask_markup::plist::Value;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Platform;
 
-use crate::check::Context;
-use crate::finding::{Finding, Level, Remedy};
+use crate::context::Context;
+use crate::finding::About;
+use crate::finding::{Finding, Level};
+use crate::remedy::Remedy;
+use crate::rules::Rule;
 use crate::rules::support::rewrite;
-use crate::rules::{About, Rule};
 
 /// See the module.
 pub struct UrlSchemeForm;

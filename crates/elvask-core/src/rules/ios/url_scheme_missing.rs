@@ -1,13 +1,14 @@
 //! `url-scheme-missing`: a plugin needs a scheme that opens the app.
 
+use crate::rules::support::missing::missing;
 use elvask_platform::Platform;
 
-use crate::check::Context;
+use crate::context::Context;
+use crate::finding::About;
 use crate::finding::{Finding, Level};
-use crate::requirement::Kind;
+use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_url_scheme, sides};
-use crate::rules::support::who_needs;
-use crate::rules::{About, Rule};
+use elvask_platform::Kind;
 
 const URL_TYPES: &str = "CFBundleURLTypes";
 
@@ -33,33 +34,11 @@ impl Rule for UrlSchemeMissing {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(plist) = context.plist else { return };
-        let entry = plist.entry(URL_TYPES);
-        let types = entry.and_then(|entry| entry.value.as_array());
-        if entry.is_some() && types.is_none() {
+        // A value of another type is told by `plist-type`.
+        if plist.entry(URL_TYPES).is_some_and(|entry| entry.value.as_array().is_none()) {
             return;
         }
-        let declared: Vec<&str> = types
-            .unwrap_or_default()
-            .iter()
-            .flat_map(|one| one.as_dict().unwrap_or_default())
-            .filter(|entry| entry.key == "CFBundleURLSchemes")
-            .flat_map(|entry| entry.value.as_array().unwrap_or_default())
-            .filter_map(|value| value.as_str())
-            .collect();
-        for group in context.needs.groups(Kind::UrlScheme) {
-            if declared.iter().any(|scheme| scheme.eq_ignore_ascii_case(group.name)) {
-                continue;
-            }
-            let Some((place, remedy)) = add_url_scheme(context, group.name) else { continue };
-            let who = who_needs(context, group.requirements);
-            let message = format!("`{}:` links do not open the app, and {who} the scheme", group.name);
-            out.push(
-                Finding::new(&ABOUT, group.name, place, message)
-                    .level(group.level())
-                    .needed_by(context.app, group.requirements)
-                    .mend(remedy),
-            );
-        }
+        missing(context, Kind::UrlScheme, &ABOUT, out);
         // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
         let undeclared = |one: &&Sides| {
             let neither = !one.is_host && one.android.is_none() && one.ios.is_none();

@@ -6,10 +6,11 @@ use elvask_markup::Edit;
 use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
 
-use crate::link::filter::{DataSpec, FilterSpec, is_web_scheme};
-use crate::link::pattern::unescape;
+use crate::filters::unescape;
+use crate::filters::{DataSpec, FilterSpec, is_web_scheme};
+use crate::names::ANDROID;
 use crate::source::Place;
-use crate::surface::{ANDROID, Component, ManifestView};
+use crate::surface::{Component, ManifestView};
 
 /// A filter with the elements that state it.
 pub(in crate::rules) struct WrittenFilter<'v, 'd> {

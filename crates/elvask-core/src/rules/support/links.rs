@@ -1,42 +1,17 @@
 //! Declaring hosts and schemes of links, on both platforms.
 
 use elvask_markup::Edit;
-use elvask_markup::plist::plan::{self as plist_plan, NewValue};
-use elvask_markup::xml::plan::{self, Fragment, Slot};
+use elvask_markup::xml::plan::Fragment;
 
-use super::{add_to_list, declare_entitlement, manifest_edit, set_android};
-use crate::check::Context;
-use crate::finding::Remedy;
-use crate::link::filter::{BROWSABLE, DEFAULT, FilterSpec, VIEW, is_web_scheme};
-use crate::link::ios::DOMAINS;
+use crate::context::Context;
+use crate::filters::{BROWSABLE, DEFAULT, FilterSpec, VIEW, is_web_scheme};
 use crate::link::route::Route;
 use crate::link::{AppLinks, association};
+pub(in crate::rules) use crate::plan::manifest::add_filter;
+pub(in crate::rules) use crate::plan::plist::{add_domain, add_url_scheme};
+use crate::remedy::Remedy;
 use crate::requirement::Owner;
 use crate::source::Place;
-use crate::surface::ANDROID;
-
-/// Returns where a filter goes and what adds it to an element of the manifest, which is opened for others where it says nothing of that.
-pub(in crate::rules) fn add_filter(
-    context: &Context<'_>,
-    owner: &Owner,
-    title: String,
-    filter: impl Fn(&str) -> Fragment,
-) -> Option<(Place, Remedy)> {
-    let main = context.manifest.as_deref()?;
-    let owning = context.manifests.iter().find_map(|manifest| Some((manifest, manifest.owner(owner)?)));
-    let Some((manifest, element)) = owning else {
-        let steps = format!("Declare {} first.", owner.title());
-        return Some((main.tag(main.application.unwrap_or(main.root)), Remedy::Manual(steps)));
-    };
-    let last = element.children_named("intent-filter").last();
-    let slot = last.map_or(Slot::First, |last| Slot::After(last.node()));
-    let mut edits = plan::insert(element, slot, &[filter(manifest.prefix())]);
-    // An element that closes itself is opened first, and says in the next round whom it is open to.
-    if element.value(ANDROID, "exported").is_none() && element.close().is_some() {
-        edits.push(set_android(manifest, element, "exported", "true"));
-    }
-    Some((manifest.tag(element), manifest_edit(title, manifest, edits)))
-}
 
 /// Returns the action and categories of a filter for links.
 fn link_parts(prefix: &str) -> Vec<Fragment> {
@@ -91,32 +66,6 @@ pub(in crate::rules) fn add_android_scheme(context: &Context<'_>, scheme: &str) 
         parts.push(Fragment::new("data").with(format!("{prefix}:scheme"), scheme));
         Fragment::new("intent-filter").holding(parts)
     })
-}
-
-/// Returns where an associated domain goes and what adds it: to the list, or with the entitlement, its file and its wiring.
-pub(in crate::rules) fn add_domain(context: &Context<'_>, domain: &str) -> Option<(Place, Remedy)> {
-    let value = NewValue::String(domain.to_owned());
-    let entry = context.surface.entitlements().and_then(|(file, list)| Some((file, list, list.entry(DOMAINS)?)));
-    match entry {
-        Some((file, list, entry)) => {
-            let edits = plist_plan::append(list, &entry.value, &[value]);
-            let place = Place { file, span: plist_plan::start_tag(list, &entry.value) };
-            Some((place, Remedy::edit(format!("add {domain}"), file, edits)))
-        }
-        None => declare_entitlement(context, DOMAINS, Some(Ok(NewValue::Array(vec![value])))),
-    }
-}
-
-/// Returns where a scheme goes on iOS and what adds it: a URL type with the bundle id as its name.
-pub(in crate::rules) fn add_url_scheme(context: &Context<'_>, scheme: &str) -> Option<(Place, Remedy)> {
-    let plist = context.plist?;
-    let text = |text: &str| NewValue::String(text.to_owned());
-    let id = context.app.ios.as_ref().and_then(|ios| ios.id.value.clone());
-    let mut fields = vec![("CFBundleTypeRole".to_owned(), text("Editor"))];
-    fields.extend(id.map(|id| ("CFBundleURLName".to_owned(), NewValue::String(id))));
-    fields.push(("CFBundleURLSchemes".to_owned(), NewValue::Array(vec![text(scheme)])));
-    let title = format!("add the scheme {scheme}");
-    Some(add_to_list(context, title, plist, "CFBundleURLTypes", NewValue::Dict(fields)))
 }
 
 /// A host or scheme of links, and which platforms declare it.

@@ -2,8 +2,8 @@
 
 use elvask_markup::plist::{Entry, PropertyList, Value};
 
-use crate::app::Extension;
-use crate::check::Context;
+use crate::appfiles::Extension;
+use crate::context::Context;
 use crate::link::AppLinks;
 use crate::source::FileId;
 
@@ -65,7 +65,7 @@ pub(in crate::rules) fn groups_of(list: &PropertyList) -> Vec<String> {
 /// Returns where the app takes shared content on Android, with the types.
 pub(in crate::rules) fn shared_on_android(links: &AppLinks) -> Option<(crate::source::Place, Vec<String>)> {
     let android = links.first_android()?;
-    let is_share = |filter: &&crate::link::filter::FilterSpec| {
+    let is_share = |filter: &&crate::filters::FilterSpec| {
         filter.has_action("android.intent.action.SEND") || filter.has_action("android.intent.action.SEND_MULTIPLE")
     };
     let mut found = None;

@@ -25,7 +25,7 @@ pub(crate) fn run(options: &LinkTry, output: &Output) -> Done {
         let device = device(&options.look, app)?;
         let site = site(options.look.site.as_deref(), app, false)?;
         let site = site.as_ref().map(|site| site as &dyn Website);
-        let attempts = links.open(context, &link, device, site);
+        let attempts = links.open(context.sources, &link, device, site);
         let met = route::met(&app.config.links.routes, &link);
         if options.app.format == Format::Json {
             output.json(&record(app, &link, &attempts, met.as_ref(), device, options.state, links));

@@ -1,7 +1,7 @@
 //! `elvask link test`.
 
 use elvask_core::link::association::Website;
-use elvask_core::link::expect::{self, Tested};
+use elvask_core::link::expect::{self, Expectations, Tested};
 use elvask_core::record::{FORMAT, PlaceRecord, TestedRecord};
 use serde::Serialize;
 
@@ -33,7 +33,9 @@ pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
         if let Some(site) = &site {
             site.prepare(&links.hosts());
         }
-        let tested = expect::run(context, links, device, asked);
+        let (links_said, file) = (&app.config.links, app.config_file);
+        let expected = Expectations { tests: &links_said.tests, routes: &links_said.routes, file };
+        let tested = expect::run(expected, links, context.sources, device, asked);
         let failed = tested.iter().filter(|one| one.failure.is_some()).count();
         let passed = tested.len() - failed;
         let outcome = if failed == 0 { Outcome::Clean } else { Outcome::Found };

@@ -3,9 +3,9 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use crate::app::Loading;
 use crate::files::{FileKind, normal};
 use crate::link::association::{Answer, Document, Served, Website};
+use crate::loading::Loading;
 use crate::source::{FileId, Sources};
 
 /// The most hosts that have a folder of their own.

@@ -4,7 +4,7 @@ use elvask_markup::plist::plan::NewValue;
 use elvask_markup::plist::{Value, ValueKind};
 
 /// What a declared value lacks of a wanted one.
-pub(in crate::rules) enum Lack<'v> {
+pub(crate) enum Lack<'v> {
     /// The declared value is of another type.
     Type(&'v Value, &'v NewValue),
     /// The declared value is another one.
@@ -16,7 +16,7 @@ pub(in crate::rules) enum Lack<'v> {
 }
 
 /// Returns what a declared value lacks. Arrays and dictionaries may hold more than is wanted.
-pub(in crate::rules) fn lacks<'v>(declared: &'v Value, wanted: &'v NewValue) -> Vec<Lack<'v>> {
+pub(crate) fn lacks<'v>(declared: &'v Value, wanted: &'v NewValue) -> Vec<Lack<'v>> {
     let mut out = Vec::new();
     collect(declared, wanted, &mut out);
     out
@@ -53,7 +53,7 @@ fn is_equal(declared: &ValueKind, wanted: &NewValue) -> bool {
 }
 
 /// Returns the name of a wanted value's type, as [`ValueKind::type_name`] has it.
-pub(in crate::rules) fn type_of(value: &NewValue) -> &'static str {
+pub(crate) fn type_of(value: &NewValue) -> &'static str {
     match value {
         NewValue::Bool(_) => "boolean",
         NewValue::Integer(_) => "integer",
@@ -65,12 +65,12 @@ pub(in crate::rules) fn type_of(value: &NewValue) -> &'static str {
 }
 
 /// Returns a value for people, on one line.
-pub(in crate::rules) fn shown(value: &NewValue) -> String {
+pub(crate) fn shown(value: &NewValue) -> String {
     serde_json::to_string(value).unwrap_or_default()
 }
 
 /// Returns the part of a value that is not of a type such as `array of string` or `string or dictionary`.
-pub(in crate::rules) fn fits_type<'v>(value: &'v Value, wanted: &str) -> Result<(), &'v Value> {
+pub(crate) fn fits_type<'v>(value: &'v Value, wanted: &str) -> Result<(), &'v Value> {
     let mut fault = value;
     for one in wanted.split(" or ") {
         match (one.strip_prefix("array of "), &value.kind) {
@@ -88,7 +88,7 @@ pub(in crate::rules) fn fits_type<'v>(value: &'v Value, wanted: &str) -> Result<
 }
 
 /// Returns the value of a wanted type that a value is meant to be, if there is no doubt about it.
-pub(in crate::rules) fn convert(value: &Value, wanted: &str) -> Option<NewValue> {
+pub(crate) fn convert(value: &Value, wanted: &str) -> Option<NewValue> {
     match (&value.kind, wanted) {
         (ValueKind::String(text), "boolean") => match text.trim().to_ascii_lowercase().as_str() {
             "yes" | "true" | "1" => Some(NewValue::Bool(true)),

@@ -1,0 +1,199 @@
+//! All that a rule may look at.
+
+use crate::link::AppLinks;
+use crate::needs::Answers;
+use crate::needs::GivenPurpose;
+use crate::needs::Needs;
+use crate::needs::Requirement;
+use crate::needs::Settings;
+use crate::needs::purpose;
+use crate::remedy::Want;
+use crate::source::Place;
+use crate::source::Sources;
+use crate::surface::Effective;
+use crate::surface::Surface;
+use crate::template::fill_in;
+use crate::template::fill_in_value;
+use crate::template::is_unfilled_purpose;
+use std::ops::Deref;
+use std::sync::OnceLock;
+
+use elvask_markup::plist::plan::NewValue;
+use elvask_platform::Platform;
+
+use crate::app::App;
+use crate::kinds::{self, Answering};
+use crate::link::SaidOfTheApp;
+use crate::needs::want_purpose;
+use crate::scene::Scene;
+use crate::tomldoc::Text;
+use elvask_platform::Kind;
+
+/// All that a rule may look at.
+pub struct Context<'a> {
+    /// The app.
+    pub app: &'a App,
+    /// What its platform files declare.
+    pub scene: Scene<'a>,
+    /// What the plugins need.
+    pub needs: Needs,
+    /// What the owner has answered.
+    pub answers: Answers,
+    /// What was said for this run.
+    pub settings: &'a Settings,
+    links: OnceLock<AppLinks>,
+}
+
+/// A context is its scene, with what is needed beside it.
+impl<'a> Deref for Context<'a> {
+    type Target = Scene<'a>;
+
+    fn deref(&self) -> &Scene<'a> {
+        &self.scene
+    }
+}
+
+impl<'a> Context<'a> {
+    /// Prepares the look at an app with its platform files as they are in `sources`.
+    #[must_use]
+    pub fn new(app: &'a App, sources: &'a Sources, surface: &'a Surface, settings: &'a Settings) -> Self {
+        let scene = Scene::new(app, sources, surface);
+        let answers = Answers::gather(app, settings, scene.manifest.as_deref(), scene.plist.as_ref());
+        let mut needs = Needs::gather(app, &answers);
+        needs.settle(|one| kinds::is_met(&scene, &one.name, &one.need));
+        Context { app, scene, needs, answers, settings, links: OnceLock::new() }
+    }
+
+    /// Returns all that links can start in the app; gathered at the first call.
+    #[must_use]
+    pub fn links(&self) -> &AppLinks {
+        self.links.get_or_init(|| AppLinks::of(&self.scene, &self.said_of_the_app()))
+    }
+
+    fn said_of_the_app(&self) -> SaidOfTheApp {
+        let config = &self.app.config;
+        let stated = |text: &Option<Text>| text.as_ref().map(|text| text.text.clone());
+        SaidOfTheApp {
+            android_id: stated(&config.identity.android_id),
+            ios_id: stated(&config.identity.ios_id),
+            ios_team: stated(&config.identity.ios_team),
+            fingerprints: config.links.fingerprints.iter().map(|one| one.text.clone()).collect(),
+        }
+    }
+
+    /// Returns the names of the variants for which some requirement holds and `met` is not true.
+    pub fn lacking(&self, requirements: &[Requirement], met: impl Fn(&Effective<'a>) -> bool) -> Vec<String> {
+        let holds = |variant: &&Effective<'a>| requirements.iter().any(|one| one.holds(&variant.levels));
+        self.variants.iter().filter(holds).filter(|one| !met(one)).map(|one| one.variant.clone()).collect()
+    }
+
+    /// Returns the purpose that the owner gives for a key.
+    #[must_use]
+    pub fn purpose(&self, key: &str) -> Option<GivenPurpose> {
+        let stated =
+            self.plist.and_then(|plist| plist.text("CFBundleDevelopmentRegion")).filter(|text| !text.contains('$'));
+        let project = self.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
+        // A text that nobody has worded yet is no purpose, wherever it stands.
+        purpose(self.app, self.settings, key, stated.or(project)).filter(|given| !is_unfilled_purpose(&given.text))
+    }
+
+    /// Returns the purpose that the owner gives for a key in one language, and in no other.
+    #[must_use]
+    pub fn purpose_in(&self, key: &str, language: &str) -> Option<String> {
+        let mut names: Vec<&str> = vec![key];
+        names
+            .extend(elvask_platform::capability::capabilities_with(Kind::Usage, key).map(|capability| capability.name));
+        let written =
+            names.iter().find_map(|name| self.app.config.purposes.iter().find(|one| one.name.text == *name))?;
+        let text = written.texts.iter().find(|(known, _)| known == language);
+        text.map(|(_, text)| text.text.clone())
+    }
+
+    /// Puts the answers of a requirement's plugin into a text.
+    ///
+    /// # Errors
+    /// What is wanted of the owner first.
+    pub fn fill_in(&self, requirement: &Requirement, template: &str) -> Result<String, Vec<Want>> {
+        fill_in(template, &|key| self.answer(requirement, key)).map_err(|missing| self.wants(requirement, missing))
+    }
+
+    /// Puts the answers of a requirement's plugin into a property-list value.
+    ///
+    /// # Errors
+    /// What is wanted of the owner first.
+    pub fn fill_in_value(&self, requirement: &Requirement, template: &NewValue) -> Result<NewValue, Vec<Want>> {
+        fill_in_value(template, &|key| self.answer(requirement, key))
+            .map_err(|missing| self.wants(requirement, missing))
+    }
+
+    fn answer(&self, requirement: &Requirement, key: &str) -> Option<String> {
+        self.answers.get(requirement.plugin, key).map(|answer| answer.value.clone())
+    }
+
+    /// Returns the questions behind the names of answers.
+    #[must_use]
+    pub fn wants(&self, requirement: &Requirement, mut missing: Vec<String>) -> Vec<Want> {
+        missing.sort();
+        missing.dedup();
+        let plugin = self.app.plugins.get(requirement.plugin);
+        let name = plugin.map(|plugin| plugin.name.clone()).unwrap_or_default();
+        let sheet = plugin.and_then(|plugin| plugin.sheet.as_ref());
+        let want = |key: String| {
+            let asked = sheet.and_then(|sheet| sheet.sheet.answer(&key));
+            Want::Answer {
+                plugin: name.clone(),
+                title: asked.and_then(|asked| asked.title.clone()),
+                pattern: asked.and_then(|asked| asked.form().map(str::to_owned)),
+                key,
+            }
+        };
+        missing.into_iter().map(want).collect()
+    }
+
+    /// Returns a place that stands for a requirement where the app has none for it: in its sheet, or where the app names the
+    /// plugin, or the top of a platform file.
+    #[must_use]
+    pub fn place_of(&self, requirement: &Requirement) -> Option<Place> {
+        let plugin = self.app.plugins.get(requirement.plugin);
+        let dependency = plugin.and_then(|plugin| plugin.dependency);
+        let manifest = || self.manifest.as_deref().map(|manifest| manifest.tag(manifest.root));
+        let plist = || self.plist.map(|plist| plist.root_tag());
+        requirement.sheet_place().or(dependency).or_else(|| match requirement.platform {
+            Platform::Android => manifest().or_else(plist),
+            Platform::Ios => plist().or_else(manifest),
+        })
+    }
+
+    /// Says whether the owner has agreed to something that makes the app less safe.
+    #[must_use]
+    pub fn consented(&self, subject: &str) -> bool {
+        self.settings.consents.iter().any(|consent| consent == subject)
+    }
+}
+
+/// What the owner says to the questions of one plugin.
+pub(crate) struct Said<'c, 'a> {
+    /// The app with its answers.
+    pub(crate) context: &'c Context<'a>,
+    /// A requirement of the plugin.
+    pub(crate) requirement: &'c Requirement,
+}
+
+impl Answering for Said<'_, '_> {
+    fn text(&self, template: &str) -> Result<String, Vec<Want>> {
+        self.context.fill_in(self.requirement, template)
+    }
+
+    fn value(&self, template: &NewValue) -> Result<NewValue, Vec<Want>> {
+        self.context.fill_in_value(self.requirement, template)
+    }
+
+    fn purpose(&self, key: &str) -> Result<String, Want> {
+        let group = self.context.needs.group(Kind::Usage, key);
+        self.context.purpose(key).map(|given| given.text).ok_or_else(|| want_purpose(key, group.as_ref()))
+    }
+
+    fn consented(&self, subject: &str) -> bool {
+        self.context.consented(subject)
+    }
+}

@@ -1,0 +1,4 @@
+//! The kinds that both platforms have.
+
+pub(crate) mod file;
+pub(crate) mod identity;

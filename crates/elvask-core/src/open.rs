@@ -1,0 +1,411 @@
+//! Opening an app: finding its layouts, its packages, its two sides and what its packages show, in that order.
+
+use crate::app::App;
+use crate::app::Choice;
+use crate::app::Look;
+use crate::app::OWN_CODE;
+use crate::app::Plugin;
+use crate::app::PluginSheet;
+use crate::app::SheetOrigin;
+use crate::appfiles::AndroidApp;
+use crate::appfiles::AppFiles;
+use crate::appfiles::IosApp;
+use crate::appfiles::LoadError;
+use crate::appfiles::RequiredFile;
+use crate::config::Config;
+use crate::discover;
+use crate::discover::Package;
+use crate::evidence::Evidence;
+use crate::evidence::learn_cached;
+use crate::files::FileKind;
+use crate::files::Files;
+use crate::files::shown;
+use crate::gradle;
+use crate::layout::FILE_NAME;
+use crate::layout::Layout;
+use crate::linking::Linking;
+use crate::loading::FaultKind;
+use crate::loading::Loading;
+use crate::own::OwnCode;
+use crate::reach;
+use crate::reach::BuiltUpon;
+use crate::requirement::EvidenceKind;
+use crate::requirement::Need;
+use crate::sheet;
+use crate::sheet::Sheet;
+use crate::site;
+use crate::source::FileId;
+use crate::source::read_text;
+use crate::tomldoc::Problem;
+use elvask_markup::Span;
+use elvask_platform::Platform;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use rayon::prelude::*;
+
+impl App {
+    /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones
+    /// winning over earlier ones.
+    ///
+    /// What cannot be read is noted in [`App::faults`] and does not end the search.
+    ///
+    /// # Errors
+    /// [`LoadError`] when there is no app in the folder or a folder of sheets is not there.
+    pub fn load(files: &dyn Files, root: &Path, sheet_folders: &[PathBuf]) -> Result<App, LoadError> {
+        App::load_choice(files, root, &Choice { sheets: sheet_folders.to_vec(), ..Choice::default() })
+    }
+
+    /// Finds the app in the folder `root`, and in it what a person has chosen to look at.
+    ///
+    /// # Errors
+    /// [`LoadError`] as for [`App::load`], and where there is no variant, target or configuration of the chosen name.
+    pub fn load_choice(files: &dyn Files, root: &Path, choice: &Choice) -> Result<App, LoadError> {
+        let sheet_folders = choice.sheets.as_slice();
+        if !files.is_folder(root) {
+            return Err(LoadError::NoFolder(root.display().to_string()));
+        }
+        let layouts = discover::layouts_at(files, root);
+        if layouts.is_empty() {
+            return Err(LoadError::NoApp(root.display().to_string()));
+        }
+        if let Some(missing) = sheet_folders.iter().find(|folder| !files.is_folder(folder)) {
+            return Err(LoadError::NoSheetFolder(missing.display().to_string()));
+        }
+        let mut loading = Loading::new(files, root);
+        let mut build = None;
+        let config_path = root.join(FILE_NAME);
+        let (config, config_file) =
+            if files.is_file(&config_path) { read_config(&mut loading, &config_path) } else { Default::default() };
+        let packages: Vec<_> = layouts
+            .iter()
+            .flat_map(|layout| match layout {
+                Layout::Pubspec => discover::pubspec::packages(&mut loading),
+                Layout::Npm => discover::npm::packages(&mut loading),
+                Layout::Msbuild => discover::msbuild::packages(&mut loading, choice),
+                Layout::Widget => discover::widget::packages(&mut loading),
+                Layout::Gradle => discover::native::gradle_packages(&mut loading, &mut build),
+                Layout::Xcode => discover::native::xcode_packages(&mut loading),
+            })
+            .collect();
+        let mut plugins = plugins(&mut loading, packages, sheet_folders);
+        let own = look_into(files, root, choice, &mut plugins);
+        let linking = crate::linking::read(files, root);
+        leave_out(&mut plugins, &linking);
+        if let Some(file) = config_file {
+            let unknown = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref());
+            let problems: Vec<_> = unknown.flat_map(|sheet| config.check_against(&sheet.sheet)).collect();
+            loading.problems(FaultKind::Config, file, problems);
+        }
+        let widget = layouts.contains(&Layout::Widget).then(|| discover::widget::read(&mut loading)).flatten();
+        let (mut android, mut ios) = (None, None);
+        if layouts.contains(&Layout::Msbuild) {
+            android = discover::msbuild::android(&mut loading, &plugins);
+            ios = discover::msbuild::ios(&mut loading);
+        }
+        // An app of one platform alone may have the other one beside it, in a folder of its own.
+        if android.is_none() && !layouts.contains(&Layout::Msbuild) {
+            android = discover::android::find(&mut loading, &plugins, choice, build)?;
+        }
+        if ios.is_none() && !layouts.contains(&Layout::Msbuild) {
+            ios = discover::ios::find(&mut loading, choice)?;
+        }
+        is_met(choice, android.as_ref(), ios.as_ref())?;
+        if choice.look != Look::Nowhere {
+            judge(&loading, ios.as_ref(), &own, &linking, &mut plugins);
+            own.limits.iter().for_each(|limit| loading.notice(limit.clone()));
+            if let Some(notice) = compiled_already(&plugins) {
+                loading.notice(notice);
+            }
+            plugins.extend(own_code(&loading, choice, &own, android.as_ref(), ios.as_ref()));
+        }
+        let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
+        if let Some(android) = &mut android {
+            android.resources = discover::resources::read(&mut loading, android, &plugins);
+        }
+        if android.is_none() && ios.is_none() && loading.faults.is_empty() {
+            let platforms = widget.as_ref().is_some_and(|widget| !widget.platforms.is_empty());
+            loading.notice(if platforms {
+                "the platforms' own projects are not there, as nothing has been prepared yet: only config.xml is looked at".to_owned()
+            } else {
+                "neither an Android app module nor an Xcode project with an app target was found".to_owned()
+            });
+        }
+        let site = config.links.site.as_ref().map(|site| site::read(&mut loading, &site.text));
+        let Loading { sources, faults, notices, unresolved, .. } = loading;
+        let root = root.to_owned();
+        let files = AppFiles { root, layouts, android, ios, widget, required, sources, faults, notices, unresolved };
+        Ok(App { files, plugins, config, config_file, site })
+    }
+}
+
+/// Says what was chosen and is not there: a variant of an app without that platform or without variants, and the like.
+fn is_met(choice: &Choice, android: Option<&AndroidApp>, ios: Option<&IosApp>) -> Result<(), LoadError> {
+    if let Some(name) = &choice.variant {
+        let known: Vec<_> = android.iter().flat_map(|app| &app.variants).map(|one| one.name.clone()).collect();
+        if !known.contains(name) {
+            return Err(LoadError::NoVariant { name: name.clone(), known });
+        }
+    }
+    if let Some(name) = &choice.target {
+        let known: Vec<_> = ios.and_then(|app| app.target.clone()).into_iter().collect();
+        if !known.contains(name) {
+            return Err(LoadError::NoTarget { name: name.clone(), known });
+        }
+    }
+    if let Some(name) = &choice.configuration {
+        let known: Vec<_> = ios.map(|app| app.configuration.clone()).into_iter().collect();
+        if !known.contains(name) {
+            return Err(LoadError::NoConfiguration { name: name.clone(), known });
+        }
+    }
+    Ok(())
+}
+
+/// Looks into the app's own code; `None` where it uses nothing that requires a declaration.
+fn own_code(
+    loading: &Loading<'_>,
+    choice: &Choice,
+    own: &OwnCode,
+    android: Option<&AndroidApp>,
+    ios: Option<&IosApp>,
+) -> Option<Plugin> {
+    let android = android.map(|android| android.module.clone());
+    let ios = ios.and_then(|ios| ios.project.as_ref()).map(|project| project.folder.clone());
+    let mut evidence = Evidence::default();
+    for folder in [&android, &ios].into_iter().flatten() {
+        let mut found = learn_cached(loading.files, folder, choice.cache.as_deref());
+        // Its manifests and notes are not a plugin's; a reason for an interface is the app's own affair.
+        found.requirements.retain(|learned| {
+            learned.kind() != elvask_platform::Kind::PrivacyReason
+                && learned.citations.iter().any(|citation| citation.kind == EvidenceKind::Source)
+        });
+        for learned in &mut found.requirements {
+            learned.citations.retain(|citation| citation.kind == EvidenceKind::Source);
+            learned.citations.iter_mut().for_each(|citation| citation.kind = EvidenceKind::Use);
+            learned.brought = false;
+        }
+        found.doubtful.clear();
+        found.limits.clear();
+        found.name_files_from(&loading.shown(folder));
+        evidence = evidence.joined_with(found);
+    }
+    let uses = Evidence { requirements: crate::own::needs::learned(own), ..Evidence::default() };
+    let evidence = evidence.joined_with(uses);
+    let platforms = [android.map(|_| Platform::Android), ios.map(|_| Platform::Ios)].into_iter().flatten().collect();
+    (!evidence.requirements.is_empty()).then(|| Plugin {
+        name: OWN_CODE.to_owned(),
+        platforms,
+        judged: evidence.requirements.iter().map(reach::judge_own).collect(),
+        evidence: Some(Arc::new(evidence)),
+        own: true,
+        ..Plugin::default()
+    })
+}
+
+/// Reads the files that sheets want in the platforms' projects.
+fn required_files(
+    loading: &mut Loading<'_>,
+    plugins: &[Plugin],
+    android: Option<&AndroidApp>,
+    ios: Option<&IosApp>,
+) -> Vec<RequiredFile> {
+    let mut out: Vec<RequiredFile> = Vec::new();
+    let needs = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
+    for required in needs {
+        let sheet::Asked::Need { name, need: Need::File { platform, .. } } = &required.asked else { continue };
+        let folder = match platform {
+            Platform::Android => android.map(|android| {
+                let above = android.module.ancestors().take_while(|folder| folder.starts_with(&loading.root));
+                let root = above.into_iter().find(|folder| gradle::settings_file(loading.files, folder).is_some());
+                root.or(android.module.parent()).unwrap_or(&android.module).to_owned()
+            }),
+            Platform::Ios => ios.map(|ios| match &ios.project {
+                Some(project) => project.folder.clone(),
+                None => ios.plist_path.parent().unwrap_or(&ios.plist_path).to_owned(),
+            }),
+        };
+        let Some(folder) = folder else { continue };
+        if out.iter().any(|known| known.platform == *platform && known.path == *name) {
+            continue;
+        }
+        let path = folder.join(name);
+        let shown = loading.shown(&path);
+        // A link may lead out of the app: what it leads to is not read.
+        let inside = loading.files.real(&path).starts_with(loading.files.real(&loading.root));
+        let there = inside && loading.files.is_file(&path);
+        let file = there.then(|| loading.read(&path, &shown).map(|(file, _)| file)).flatten();
+        out.push(RequiredFile { platform: *platform, path: name.clone(), shown, file });
+    }
+    out
+}
+
+fn read_config(loading: &mut Loading<'_>, path: &Path) -> (Config, Option<FileId>) {
+    let Some((file, text)) = loading.read(path, FILE_NAME) else { return Default::default() };
+    let (config, problems) = Config::parse(&text);
+    loading.problems(FaultKind::Config, file, problems);
+    (config, Some(file))
+}
+
+/// Turns packages into plugins: those with native code and those with a sheet.
+fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[PathBuf]) -> Vec<Plugin> {
+    let own = loading.root.join("elvask/sheets");
+    let mut sheets = Vec::new();
+    let folders = std::iter::once((own.as_path(), SheetOrigin::App));
+    for (folder, origin) in folders.chain(sheet_folders.iter().map(|folder| (folder.as_path(), SheetOrigin::Folder))) {
+        for (name, kind) in loading.files.list(folder) {
+            if kind == FileKind::File && name.ends_with(".toml") {
+                sheets.extend(read_sheet(loading, &folder.join(name), None, origin));
+            }
+        }
+    }
+    let mut plugins = Vec::new();
+    for package in packages {
+        let named = |sheet: &&PluginSheet| sheet.sheet.plugin.text == package.name;
+        // Sheets come in rising order of precedence, so that the last one wins.
+        let mut sheet = sheets.iter().rfind(named).cloned();
+        if sheet.is_none()
+            && let Some(root) = &package.root
+        {
+            let path = root.join(sheet::FILE_NAME);
+            if loading.files.is_file(&path) {
+                sheet = read_sheet(loading, &path, Some(&package.name), SheetOrigin::Package);
+            }
+        }
+        if sheet.is_none() && package.platforms.is_empty() {
+            continue;
+        }
+        let Package { name, version, root, platforms, dependency, peers, brings, wanted_by, unlinked } = package;
+        let why = unlinked.filter(|_| sheet.as_ref().is_none_or(|sheet| sheet.origin == SheetOrigin::Package));
+        let out = [Platform::Android, Platform::Ios].into_iter().filter_map(|on| Some((on, why.clone()?))).collect();
+        let (evidence, judged) = (None, Vec::new());
+        let (runtime, own) = (false, false);
+        plugins.push(Plugin {
+            name,
+            version,
+            root,
+            platforms,
+            dependency,
+            sheet,
+            evidence,
+            judged,
+            out,
+            peers,
+            brings,
+            wanted_by,
+            runtime,
+            own,
+        });
+    }
+    plugins
+}
+
+/// Looks into the packages that the choice says, several at a time, and into the app's own code beside them.
+fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plugin]) -> OwnCode {
+    let wanted = |plugin: &Plugin| match choice.look {
+        Look::WithoutSheet => plugin.sheet.is_none(),
+        Look::All => true,
+        Look::Nowhere => false,
+    };
+    let look = |plugin: &mut Plugin| {
+        let Some(root) = plugin.root.as_ref().filter(|_| wanted(plugin)) else { return };
+        let mut evidence = learn_cached(files, root, choice.cache.as_deref());
+        let folder = shown(root, app);
+        evidence.name_files_from(&folder);
+        plugin.evidence = Some(Arc::new(evidence));
+    };
+    if choice.look == Look::Nowhere {
+        return OwnCode::default();
+    }
+    let packages = || plugins.par_iter_mut().for_each(look);
+    let own = || crate::own::read(files, app, choice.cache.as_deref());
+    rayon::join(packages, own).1
+}
+
+/// Notes which packages are no part of the app, as its own build files say.
+fn leave_out(plugins: &mut [Plugin], linking: &Linking) {
+    for plugin in plugins {
+        let pods = plugin.evidence.as_deref().map(|evidence| evidence.pods.names.as_slice()).unwrap_or_default();
+        for platform in [Platform::Android, Platform::Ios] {
+            let why = match linking.switched_off(&plugin.name, platform) {
+                Some(file) => format!("{file} switches it off"),
+                None if linking.is_for_development(&plugin.name, pods, platform) => {
+                    "only the debug build takes it".to_owned()
+                }
+                None => continue,
+            };
+            plugin.out.push((platform, why));
+        }
+    }
+}
+
+/// The most packages that are named in a notice.
+const MAX_NAMED: usize = 6;
+
+/// Says which packages bring native code that is compiled already, so that what it calls is not known.
+fn compiled_already(plugins: &[Plugin]) -> Option<String> {
+    let brings = |plugin: &&Plugin| plugin.evidence.as_deref().is_some_and(|evidence| !evidence.binaries.is_empty());
+    let out = |plugin: &&Plugin| plugin.platforms.iter().all(|platform| plugin.is_out(*platform));
+    let names: Vec<_> = plugins.iter().filter(brings).filter(|one| !out(one)).map(|one| one.name.as_str()).collect();
+    let (shown, rest) = names.split_at(names.len().min(MAX_NAMED));
+    let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };
+    let named = format!("{}{more}", shown.join(", "));
+    (!shown.is_empty()).then(|| {
+        format!("compiled native code is not looked into, so what it calls is not known; these bring some: {named}")
+    })
+}
+
+/// Judges what the files of the packages show by how it comes to this app.
+fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &Linking, plugins: &mut [Plugin]) {
+    let packages: Vec<_> = plugins
+        .iter()
+        .map(|plugin| BuiltUpon {
+            name: &plugin.name,
+            native: !plugin.platforms.is_empty() && plugin.out.is_empty(),
+            named: plugin.dependency.is_some(),
+            peers: &plugin.peers,
+            brings: &plugin.brings,
+            wanted_by: plugin.wanted_by,
+            evidence: plugin.evidence.as_deref(),
+        })
+        .collect();
+    let runtimes = reach::runtimes(&packages, linking);
+    let project = ios.and_then(|ios| ios.project.as_ref()).map(|project| loading.sources.file(project.file));
+    let project = project.map(|file| (file.text.as_ref(), file.shown.as_str()));
+    let hybrid = discover::widget::is_widget(loading.files, &loading.root);
+    let native = discover::layouts_at(loading.files, &loading.root).iter().all(|layout| layout.is_native());
+    for (plugin, runtime) in plugins.iter_mut().zip(runtimes) {
+        plugin.runtime = runtime;
+        let Some(evidence) = plugin.evidence.clone() else { continue };
+        let (name, out) = (plugin.name.as_str(), plugin.out.clone());
+        let around = reach::Around { name, out, runtime, native, hybrid, project };
+        plugin.judged = reach::judge_all(&evidence, &around, own, linking);
+    }
+}
+
+fn read_sheet(
+    loading: &mut Loading<'_>,
+    path: &Path,
+    package: Option<&str>,
+    origin: SheetOrigin,
+) -> Option<PluginSheet> {
+    let read = read_text(loading.files, path);
+    let (file, text) = match read {
+        Ok(text) => {
+            let text: Arc<str> = text.into();
+            (loading.sources.add(path, Arc::clone(&text)), text)
+        }
+        Err(error) => {
+            let file = loading.sources.add(path, "");
+            let problem = Problem { message: error.message(), span: Span::at(0) };
+            loading.problems(FaultKind::Sheet, file, vec![problem]);
+            return None;
+        }
+    };
+    let (sheet, problems) = Sheet::parse(&text, package);
+    if problems.is_empty() {
+        return Some(PluginSheet { sheet: Arc::new(sheet), file, origin });
+    }
+    loading.problems(FaultKind::Sheet, file, problems);
+    None
+}

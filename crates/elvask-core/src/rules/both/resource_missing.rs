@@ -1,0 +1,83 @@
+//! `resource-missing`: a plugin needs a resource that the app does not have.
+
+use elvask_platform::{Kind, Platform};
+
+use crate::context::Context;
+use crate::finding::{About, Finding, Level};
+use crate::kinds::Match;
+use crate::rules::Rule;
+use crate::rules::support::missing::{finding, parted};
+
+/// See the module.
+pub struct ResourceMissing;
+
+static ABOUT: About = About {
+    id: "resource-missing",
+    level: Level::Error,
+    platform: Some(Platform::Android),
+    summary: "Reports a text, colour, picture or XML file among the app's resources that a plugin needs and that is not there.",
+    effect: "The build stops at the reference, or the plugin does not find its value when it starts.",
+    wrong: "<resources>\n</resources>",
+    right: "<resources>\n    <string name=\"knot_app_id\">knot-48210077</string>\n</resources>",
+    remedy: "`fill` adds a text, colour, number or truth value to the usual file under res/values, once the owner has given it. Pictures and XML files are left to a person.",
+    source: "App resources overview",
+};
+
+impl Rule for ResourceMissing {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        // One that is there with another value is the owner's.
+        let absent = |found: &Match| *found == Match::Absent;
+        let groups = context.needs.groups(Kind::Resource).flat_map(|group| parted(&group));
+        out.extend(groups.filter_map(|together| finding(context, &ABOUT, &together, absent)));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::rules::testing::Fixture;
+
+    const APP: &str = "    <application/>\n";
+    const STRINGS: &str = "android/app/src/main/res/values/strings.xml";
+
+    fn app() -> Fixture {
+        Fixture::android(APP)
+            .needs("knot_banner", "android.resource = { type = 'string', name = 'mode', value = 'quiet' }")
+    }
+
+    #[test]
+    fn a_text_that_is_there_is_enough_whatever_it_says() {
+        assert_eq!(app().found("resource-missing"), ["error string/mode 1:1"]);
+        let there = "<resources>\n    <string name=\"mode\">loud</string>\n</resources>\n";
+        assert_eq!(app().file(STRINGS, there).found("resource-missing"), [""; 0]);
+    }
+
+    #[test]
+    fn a_text_is_put_behind_the_others_or_into_a_new_file() {
+        let there = "<resources>\n    <string name=\"app_name\">Marram</string>\n</resources>\n";
+        let fixture = app().file(STRINGS, there);
+        let loaded = fixture.load();
+        let filled = crate::fill::fill(&loaded, &fixture.settings).unwrap();
+        let text = |name: &str| filled.sources.all().find(|file| file.shown == name).unwrap().text.to_string();
+        let wanted = "<resources>\n    <string name=\"app_name\">Marram</string>\n    <string name=\"mode\">quiet</string>\n</resources>\n";
+        assert_eq!(text(STRINGS), wanted);
+        let fixture = app();
+        let filled = crate::fill::fill(&fixture.load(), &fixture.settings).unwrap();
+        let text = filled.sources.all().find(|file| file.shown == STRINGS).unwrap().text.to_string();
+        let wanted = "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<resources>\n    <string name=\"mode\">quiet</string>\n</resources>\n";
+        assert_eq!(text, wanted);
+    }
+
+    #[test]
+    fn a_file_is_looked_for_in_all_folders_of_its_type_and_left_to_a_person() {
+        let app =
+            Fixture::android(APP).needs("tern_camera", "android.resource = { type = 'xml', name = 'tern_paths' }");
+        assert_eq!(app.found("resource-missing"), ["error xml/tern_paths 1:1"]);
+        app.is_left_alone();
+        let there = app.file("android/app/src/main/res/xml-v31/tern_paths.xml", "<paths/>");
+        assert_eq!(there.found("resource-missing"), [""; 0]);
+    }
+}
