@@ -4,6 +4,8 @@
 //! it, where an app declares it, when that is enough, how the wants of several plugins go together, and what puts it in or takes
 //! it out. Reading and writing sheets, their schema, `check`, `survey`, `why`, `withdraw`, `trim` and `place` go through the list.
 
+#![warn(clippy::wildcard_enum_match_arm)]
+
 mod stated;
 pub(crate) mod toml;
 
@@ -105,6 +107,7 @@ impl Match {
 
 /// What the wants of several plugins for one thing come to.
 #[derive(Debug, Clone, PartialEq)]
+#[expect(clippy::large_enum_variant, reason = "nearly all are of the large kind")]
 pub enum Joined {
     /// One need serves all of them.
     One(Need),

@@ -55,4 +55,10 @@ impl Layout {
     pub fn is_native(self) -> bool {
         matches!(self, Layout::Gradle | Layout::Xcode)
     }
+
+    /// Says whether the app's own code is not in the platforms' languages alone, so that no native code shows what it does.
+    #[must_use]
+    pub fn is_scripted(self) -> bool {
+        !self.is_native()
+    }
 }

@@ -51,6 +51,8 @@ pub mod source;
 pub mod surface;
 pub mod survey;
 mod template;
+#[cfg(test)]
+mod testing;
 mod tomldoc;
 mod values;
 pub mod why;

@@ -84,9 +84,9 @@ impl Group<'_> {
     /// Returns the level up to which a permission is needed: the widest, `None` where one needs it without an end.
     #[must_use]
     pub fn max_level(&self) -> Option<u32> {
-        let caps = self.requirements.iter().map(|requirement| match requirement.need {
-            Need::Permission { max_level } => max_level,
-            _ => None,
+        let caps = self.requirements.iter().map(|requirement| {
+            let Need::Permission { max_level } = requirement.need else { return None };
+            max_level
         });
         caps.collect::<Option<Vec<_>>>()?.into_iter().max()
     }
@@ -453,20 +453,19 @@ pub(crate) fn declared_value<'r>(
     manifest: Option<&ManifestView<'_>>,
     plist: Option<&PlistView<'_>>,
 ) -> Option<(&'r str, String, Place)> {
-    let (template, value, place): (&str, _, _) = match &requirement.need {
-        Need::MetaData { value: Some(template), .. } => {
-            let manifest = manifest?;
-            let declared = manifest.meta_data.iter().find(|declared| declared.name == requirement.name)?;
-            let value = declared.element.value(crate::names::ANDROID, "value")?.into_owned();
-            (template, value, manifest.value_place(declared.element, "value"))
-        }
-        Need::Plist { value: NewValue::String(template) } => {
-            let plist = plist?;
-            let entry = plist.entry(&requirement.name)?;
-            (template, entry.value.as_str()?.to_owned(), plist.value_place(entry))
-        }
-        _ => return None,
+    let found = if let Need::MetaData { value: Some(template), .. } = &requirement.need {
+        let manifest = manifest?;
+        let declared = manifest.meta_data.iter().find(|declared| declared.name == requirement.name)?;
+        let value = declared.element.value(crate::names::ANDROID, "value")?.into_owned();
+        Some((template.as_str(), value, manifest.value_place(declared.element, "value")))
+    } else if let Need::Plist { value: NewValue::String(template) } = &requirement.need {
+        let plist = plist?;
+        let entry = plist.entry(&requirement.name)?;
+        Some((template.as_str(), entry.value.as_str()?.to_owned(), plist.value_place(entry)))
+    } else {
+        None
     };
+    let (template, value, place) = found?;
     (!answers_in(template).is_empty() && !is_reference(&value)).then_some((template, value, place))
 }
 

@@ -3,6 +3,10 @@
 //! What a package *can* ask for is read from its files (`evidence`). Here that is held against the app: whether the code is
 //! compiled in, whether the app uses the part, and whether the package's notes tell everybody.
 
+mod runtime;
+
+pub(crate) use runtime::{BuiltUpon, runtimes};
+
 use crate::own::capability_named;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::capability::{self, capabilities_with};
@@ -173,10 +177,8 @@ fn is_for(evidence: &Evidence, learned: &Learned) -> bool {
         |start: &str| words.iter().any(|word| word.contains(start) && (word.starts_with(start) || start.len() > 4));
     let own = words_of(core_of(learned.name.rsplit('.').next().unwrap_or_default()));
     // The title of what an entitlement is for says more than its key.
-    let title = match learned.kind() {
-        Kind::Entitlement => ios::entitlement(&learned.name).map_or_else(Vec::new, |known| words_of(known.capability)),
-        _ => Vec::new(),
-    };
+    let known = ios::entitlement(&learned.name).filter(|_| learned.kind() == Kind::Entitlement);
+    let title = known.map_or_else(Vec::new, |known| words_of(known.capability));
     // A background mode is called like what is used in front as well.
     let named = learned.kind() != Kind::BackgroundMode
         && own.iter().chain(&title).any(|word| word.len() > 3 && !COMMON_WORDS.contains(&word.as_str()) && says(word));
@@ -187,10 +189,9 @@ fn is_for(evidence: &Evidence, learned: &Learned) -> bool {
 
 /// Says whether all that a package could ask for belongs to one or two capabilities.
 fn has_one_purpose(evidence: &Evidence) -> bool {
-    let asks = |learned: &&Learned| match learned.kind() {
-        Kind::Permission => is_asked_for(&learned.name),
-        Kind::Usage | Kind::Entitlement | Kind::BackgroundMode => true,
-        _ => false,
+    let asks = |learned: &&Learned| {
+        matches!(learned.kind(), Kind::Usage | Kind::Entitlement | Kind::BackgroundMode)
+            || learned.kind() == Kind::Permission && is_asked_for(&learned.name)
     };
     let mut left: Vec<Vec<&str>> = evidence
         .requirements
@@ -471,10 +472,8 @@ impl Judge<'_> {
 
 /// Says whether a query or scheme is what some capability asks for.
 fn is_of_a_capability(learned: &Learned) -> bool {
-    let name = match &learned.need {
-        Need::Query(query) if query.scheme.is_some() => query.scheme.as_deref().unwrap_or_default(),
-        _ => learned.name.as_str(),
-    };
+    let scheme = if let Need::Query(query) = &learned.need { query.scheme.as_deref() } else { None };
+    let name = scheme.unwrap_or(&learned.name);
     let asked = |need: capability::CapabilityNeed| need.name == learned.name || need.name == name;
     capability::capabilities().any(|capability| capability.needs().any(asked))
 }
@@ -483,14 +482,14 @@ fn is_of_a_capability(learned: &Learned) -> bool {
 fn is_a_matter_of_taste(need: &Need) -> bool {
     let of_app =
         |text: &String| ["@drawable/", "@mipmap/", "@color/", "@string/"].iter().any(|kind| text.starts_with(kind));
-    match need {
-        Need::MetaData { value, resource, .. } => value.iter().chain(resource).any(of_app),
-        // How the whole app is backed up or stores its files is not for one of its packages to say.
-        Need::Attribute { owner: Owner::Application, .. } => true,
-        Need::Attribute { value, .. } => of_app(value) || value.starts_with("@xml/"),
-        Need::Plist { value } => matches!(value, NewValue::Array(_)),
-        _ => false,
+    if let Need::MetaData { value, resource, .. } = need {
+        return value.iter().chain(resource).any(of_app);
     }
+    if let Need::Attribute { owner, value, .. } = need {
+        // How the whole app is backed up or stores its files is not for one of its packages to say.
+        return *owner == Owner::Application || of_app(value) || value.starts_with("@xml/");
+    }
+    matches!(need, Need::Plist { value: NewValue::Array(_) })
 }
 
 fn judged(reach: Reach, because: impl Into<String>, level: Option<Level>) -> Judged {
@@ -536,82 +535,15 @@ fn capitalized(word: &str) -> String {
 /// Says whether a name in code stands for what a package asks for.
 pub(crate) fn selects(name: &str, learned: &Learned) -> bool {
     let words = words_of(name);
-    let exact = match learned.kind() {
-        Kind::Permission => words_of(learned.name.rsplit('.').next().unwrap_or_default()) == words,
-        Kind::Usage => {
-            let core = words_of(core_of(&learned.name));
-            core == words || words.len() > 1 && core.starts_with(&words)
-        }
-        _ => false,
+    let last = || words_of(learned.name.rsplit('.').next().unwrap_or_default());
+    let permission = learned.kind() == Kind::Permission && last() == words;
+    let purpose = || {
+        let core = words_of(core_of(&learned.name));
+        core == words || words.len() > 1 && core.starts_with(&words)
     };
+    let exact = permission || learned.kind() == Kind::Usage && purpose();
     exact
         || capability_named(name).is_some_and(|capability| {
             capability.needs().any(|need| need.kind == learned.kind() && need.name == learned.name && !need.optional)
         })
-}
-
-/// Returns the package that the app runs on, by its place: one whose scripts the app's build files load and that other packages
-/// build upon, or one that most of them build upon.
-pub(crate) fn runtimes(packages: &[BuiltUpon<'_>], linking: &Linking) -> Vec<bool> {
-    let upon = |one: &BuiltUpon<'_>| {
-        let module = format!(":{}", module_name(one.name));
-        let names = |list: &[String], name: &str| list.iter().any(|known| known == name);
-        packages
-            .iter()
-            .filter(|other| other.name != one.name && other.native)
-            .filter(|other| {
-                names(other.peers, one.name)
-                    || other.evidence.is_some_and(|evidence| {
-                        names(&evidence.pods.depends, &module)
-                            || one
-                                .evidence
-                                .is_some_and(|own| own.pods.names.iter().any(|pod| names(&evidence.pods.depends, pod)))
-                    })
-            })
-            .count()
-    };
-    let native = packages.iter().filter(|one| one.native).count();
-    let any_loads = packages.iter().filter(|one| one.native && linking.loads(one.name).count() > 0).count();
-    let judge = |one: &BuiltUpon<'_>| {
-        if !one.native {
-            return false;
-        }
-        let upon = upon(one);
-        let loads = linking.loads(one.name).count();
-        let most = upon >= 2 && upon * 2 > native.saturating_sub(1);
-        let wanted = one.wanted_by >= 2 && one.wanted_by * 2 > native;
-        most || wanted || loads >= 2 || loads == 1 && (upon > 0 || any_loads == 1)
-    };
-    let mut found: Vec<bool> = packages.iter().map(judge).collect();
-    // What the app does not name and the runtime brings along is part of the runtime.
-    loop {
-        let part = packages.iter().enumerate().position(|(at, one)| {
-            let brought =
-                packages.iter().zip(&found).any(|(other, is)| *is && other.brings.iter().any(|name| name == one.name));
-            !one.named && brought && found.get(at) == Some(&false)
-        });
-        match part.and_then(|at| found.get_mut(at)) {
-            Some(is) => *is = true,
-            None => return found,
-        }
-    }
-}
-
-/// What tells whether others build upon a package.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct BuiltUpon<'a> {
-    /// Its name.
-    pub(crate) name: &'a str,
-    /// Whether it has native code.
-    pub(crate) native: bool,
-    /// Whether the app itself names it.
-    pub(crate) named: bool,
-    /// The packages that it wants beside it.
-    pub(crate) peers: &'a [String],
-    /// The packages that it brings along.
-    pub(crate) brings: &'a [String],
-    /// How many packages want it beside them.
-    pub(crate) wanted_by: usize,
-    /// What its files show.
-    pub(crate) evidence: Option<&'a Evidence>,
 }

@@ -1,5 +1,7 @@
 //! Requirements: what a plugin needs an app to declare.
 
+#![warn(clippy::wildcard_enum_match_arm)]
+
 use elvask_platform::Kind;
 
 use elvask_markup::plist::plan::NewValue;
@@ -335,10 +337,10 @@ impl Need {
 
 /// Returns a property-list value in one line: a text as it is, anything else as JSON.
 pub(crate) fn plain_value(value: &NewValue) -> String {
-    match value {
-        NewValue::String(text) => text.clone(),
-        other => serde_json::to_string(other).unwrap_or_default(),
+    if let NewValue::String(text) = value {
+        return text.clone();
     }
+    serde_json::to_string(value).unwrap_or_default()
 }
 
 /// What shows that a plugin requires something.

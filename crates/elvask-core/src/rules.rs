@@ -8,8 +8,6 @@ pub mod android;
 pub mod both;
 pub mod ios;
 mod support;
-#[cfg(test)]
-pub(crate) mod testing;
 
 use crate::finding::About;
 use elvask_platform::Platform;
@@ -69,6 +67,7 @@ pub static RULES: &[&dyn Rule] = &[
     &android::feature_missing::FeatureMissing,
     &android::level_too_low::LevelTooLow,
     &android::gradle_missing::GradleMissing,
+    &android::resource_missing::ResourceMissing,
     &ios::purpose_missing::PurposeMissing,
     &ios::purpose_empty::PurposeEmpty,
     &ios::purpose_placeholder::PurposePlaceholder,
@@ -103,7 +102,6 @@ pub static RULES: &[&dyn Rule] = &[
     &both::association_mismatch::AssociationMismatch,
     &both::file_missing::FileMissing,
     &both::file_mismatch::FileMismatch,
-    &both::resource_missing::ResourceMissing,
     &both::answer_missing::AnswerMissing,
     &both::value_placeholder::ValuePlaceholder,
     &both::value_sample::ValueSample,

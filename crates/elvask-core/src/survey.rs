@@ -158,9 +158,13 @@ fn wanted(context: &Context<'_>, survey: &mut Survey) {
             };
             if !survey.declarations.iter().any(known) {
                 let id = about.kind.id();
-                survey
-                    .declarations
-                    .push(Declaration::new(first.platform, about.section, id, declared.name, declared.place));
+                survey.declarations.push(Declaration::new(
+                    first.platform,
+                    about.section,
+                    id,
+                    declared.name,
+                    declared.place,
+                ));
             }
         }
     }

@@ -1,5 +1,7 @@
 //! The layers of the code: no module of a crate imports one that imports it, however many lie between; and files stay short.
 
+#![expect(clippy::disallowed_methods, reason = "the code that is looked at stands in files")]
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 

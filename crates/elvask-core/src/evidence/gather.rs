@@ -286,10 +286,8 @@ pub(super) fn finish(mut found: Found) -> Evidence {
 /// Returns the kinds of which there is so much that nobody needs all of it. What the build brings along, what the system
 /// grants without asking and what older levels alone need does not count.
 fn asked_for_any(all: &[Learned]) -> Vec<Kind> {
-    let endless = |learned: &&Learned| match &learned.need {
-        Need::Permission { max_level } => max_level.is_none() && !learned.brought,
-        Need::Usage => !learned.brought,
-        _ => false,
+    let endless = |learned: &&Learned| {
+        matches!(learned.need, Need::Permission { max_level: None } | Need::Usage) && !learned.brought
     };
     let asked = |learned: &&Learned| learned.kind() != Kind::Permission || is_asked_for(&learned.name);
     let of = |kind: Kind| all.iter().filter(endless).filter(move |one| one.kind() == kind);

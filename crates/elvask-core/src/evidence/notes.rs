@@ -3,6 +3,9 @@
 //! A wrong reading is worse than a missed one: what the words leave open is doubtful and counts for nothing.
 
 mod mentions;
+mod texts;
+
+use texts::{Prose, between, kind_of, last_clause, last_verdict, parallel_chapters, unescaped, without_tags};
 
 use elvask_platform::Platform;
 use pulldown_cmark::{CodeBlockKind, Event, HeadingLevel, Options, Parser, Tag, TagEnd};
@@ -43,63 +46,6 @@ pub(super) fn read(text: &str, shown: &str, version: Option<&str>, found: &mut F
         chapters: parallel_chapters(text),
     };
     reader.run(Parser::new_ext(text, options).into_offset_iter());
-}
-
-/// Finds the chapters that have the same sections on setting up below them: each is about another part of the package, which not
-/// everybody uses. "Set up iOS" below "Rings" and below "Colours" makes parts of both.
-fn parallel_chapters(text: &str) -> Vec<&str> {
-    let mut above: Vec<(usize, &str)> = Vec::new();
-    // Sections on setting up with the chapter that they stand in.
-    let mut found: Vec<(String, &str)> = Vec::new();
-    let mut fenced = false;
-    for line in text.lines() {
-        fenced ^= line.trim_start().starts_with("```");
-        let depth = line.bytes().take_while(|byte| *byte == b'#').count();
-        let title = line.get(depth..).filter(|rest| rest.starts_with(' ')).map(str::trim);
-        let Some(title) = title.filter(|_| !fenced && (1..=6).contains(&depth)) else { continue };
-        above.retain(|(known, _)| *known < depth);
-        // The chapters right below the name of the package; platforms are no parts of it.
-        if let Some((_, chapter)) = above.last().filter(|(known, _)| *known > 1)
-            && section(title) == Section::Setup
-            && section(chapter) != Section::Setup
-        {
-            found.push((title.to_lowercase(), chapter));
-        }
-        above.push((depth, title));
-    }
-    let mut out: Vec<&str> = Vec::new();
-    for (title, chapter) in &found {
-        let elsewhere = found.iter().any(|(other, of)| other == title && of != chapter);
-        if elsewhere && !out.contains(chapter) {
-            out.push(chapter);
-        }
-    }
-    out
-}
-
-/// Text with the places in the notes that its parts come from.
-#[derive(Debug, Default)]
-struct Prose {
-    text: String,
-    /// Where parts start: in the text, in the notes.
-    starts: Vec<(usize, usize)>,
-}
-
-impl Prose {
-    fn push(&mut self, text: &str, at: usize) {
-        self.starts.push((self.text.len(), at));
-        self.text.push_str(text);
-    }
-
-    /// Returns the place in the notes of a place in the text.
-    fn place(&self, at: usize) -> usize {
-        let next = self.starts.partition_point(|(start, _)| *start <= at);
-        next.checked_sub(1).and_then(|at| self.starts.get(at)).map_or(0, |(start, place)| place + (at - start))
-    }
-
-    fn take(&mut self) -> Prose {
-        std::mem::take(self)
-    }
 }
 
 struct Heading {
@@ -640,30 +586,6 @@ impl Reader<'_, '_> {
     }
 }
 
-fn kind_of(piece: &Piece) -> Option<Kind> {
-    match &piece.thing {
-        Thing::Need { need, .. } => Some(need.kind()),
-        Thing::Unknown { .. } => None,
-    }
-}
-
-fn last_clause(text: &str) -> &str {
-    clauses(text).last().map_or("", |(_, clause)| clause)
-}
-
-/// Judges what was said before something: its last clause that says anything. A refusal counts only where it comes last.
-fn last_verdict(text: &str) -> Verdict {
-    let parts = clauses(text);
-    for (back, (_, clause)) in parts.iter().rev().enumerate() {
-        match verdict(clause) {
-            Verdict::Open => {}
-            Verdict::Not if back > 0 => return Verdict::Open,
-            judged => return judged,
-        }
-    }
-    Verdict::Open
-}
-
 fn learned(
     name: String,
     need: Need,
@@ -674,56 +596,18 @@ fn learned(
 ) -> Learned {
     let (when, cap) = bounds(words, need.platform());
     // What the system stopped reading is needed for older systems alone, whether the notes say so or not.
-    let legacy = match need.kind() {
-        Kind::Usage => elvask_platform::ios::usage_key(&name).and_then(|known| known.until),
-        _ => None,
-    };
+    let purpose = Some(&name).filter(|_| need.kind() == Kind::Usage);
+    let legacy = purpose.and_then(|name| elvask_platform::ios::usage_key(name)?.until);
     let when = match legacy.filter(|_| when == When::default()) {
         Some(until) => When { ios_version: Some(Range::below(until)), ..When::default() },
         None => when,
     };
-    let when = match need.kind() {
-        Kind::Permission | Kind::Query | Kind::Usage | Kind::Component => when,
-        _ => When::default(),
-    };
-    let need = match need {
-        Need::Permission { max_level: None } => Need::Permission { max_level: cap },
-        other => other,
-    };
+    let conditional = matches!(need.kind(), Kind::Permission | Kind::Query | Kind::Usage | Kind::Component);
+    let when = if conditional { when } else { When::default() };
+    let uncapped = need == Need::Permission { max_level: None };
+    let need = if uncapped { Need::Permission { max_level: cap } } else { need };
     let strength = if judged == Verdict::Optional { Strength::Optional } else { Strength::Likely };
     let notes = if judged == Verdict::Optional { Notes::Some } else { Notes::Everybody };
     let shown = Shown::in_notes(notes);
     Learned { name, need, strength, one_of, when, brought: false, shown, citations: vec![citation] }
-}
-
-fn between(text: &str, open: &str, close: &str) -> Option<std::ops::Range<usize>> {
-    let start = text.find(open)? + open.len();
-    let end = text.get(start..)?.find(close)? + start;
-    Some(start..end)
-}
-
-fn without_tags(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    let mut inside = false;
-    for letter in text.chars() {
-        match letter {
-            '<' => inside = true,
-            '>' if inside => {
-                inside = false;
-                out.push(' ');
-            }
-            letter if !inside => out.push(letter),
-            _ => {}
-        }
-    }
-    unescaped(&out)
-}
-
-fn unescaped(text: &str) -> String {
-    text.replace("&lt;", "<")
-        .replace("&gt;", ">")
-        .replace("&quot;", "\"")
-        .replace("&#39;", "'")
-        .replace("&nbsp;", " ")
-        .replace("&amp;", "&")
 }

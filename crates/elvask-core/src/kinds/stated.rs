@@ -170,6 +170,6 @@ pub(crate) fn collect_texts<'v>(value: &'v NewValue, out: &mut Vec<&'v str>) {
         NewValue::String(text) => out.push(text),
         NewValue::Array(values) => values.iter().for_each(|value| collect_texts(value, out)),
         NewValue::Dict(entries) => entries.iter().for_each(|(_, value)| collect_texts(value, out)),
-        _ => {}
+        NewValue::Bool(_) | NewValue::Integer(_) | NewValue::Real(_) => {}
     }
 }

@@ -92,10 +92,8 @@ impl Requirement {
     #[must_use]
     pub fn holds(&self, levels: &Levels) -> bool {
         // No device of the app has a permission that ends below its lowest level.
-        let ended = match self.need {
-            Need::Permission { max_level: Some(cap) } => levels.min.is_some_and(|min| cap < min),
-            _ => false,
-        };
+        let capped = if let Need::Permission { max_level } = self.need { max_level } else { None };
+        let ended = capped.is_some_and(|cap| levels.min.is_some_and(|min| cap < min));
         !ended && self.when.holds(levels) && self.part.as_ref().is_none_or(|part| matters(part, levels))
     }
 

@@ -1,10 +1,10 @@
 //! Planning edits of property lists, entitlements and build settings.
 
-use crate::template::is_unfilled_purpose;
 use crate::remedy::Remedy;
 use crate::remedy::Want;
 use crate::source::Place;
 use crate::surface::PlistView;
+use crate::template::is_unfilled_purpose;
 use elvask_markup::Edit;
 use elvask_markup::plist::plan::{self as plist_plan, NewValue};
 use elvask_markup::plist::{Entry, Value};

@@ -31,3 +31,4 @@ pub mod permission_wider;
 pub mod query_broad;
 pub mod query_misplaced;
 pub mod query_missing;
+pub mod resource_missing;

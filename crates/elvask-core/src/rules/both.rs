@@ -12,7 +12,6 @@ pub mod file_unreadable;
 pub mod link_one_sided;
 pub mod plugin_unsupported;
 pub mod requirement_conflict;
-pub mod resource_missing;
 pub mod sheet_invalid;
 pub mod sheet_outdated;
 pub mod value_differs;

@@ -41,8 +41,8 @@ fn parts(need: &Need) -> Option<(&Owner, &Query)> {
     Some((owner, filter))
 }
 
-/// Returns the schema of what a query or filter takes.
-pub(super) fn intent_schema(fields: &[&str]) -> Json {
+/// Returns the schema of what a query or filter takes, with one more key.
+pub(super) fn intent_schema(fields: &[&str], key: &str, more: Json) -> Json {
     let mut properties = serde_json::Map::new();
     for field in fields {
         let one = json!({ "type": "string" });
@@ -50,7 +50,7 @@ pub(super) fn intent_schema(fields: &[&str]) -> Json {
         let value = if *field == "category" { json!({ "oneOf": [one, several] }) } else { one };
         properties.insert((*field).to_owned(), value);
     }
-    json!({ "type": "object", "properties": properties, "additionalProperties": false })
+    json!({ "type": "object", "properties": properties, "additionalProperties": false, key: more })
 }
 
 /// The fields of a filter.
@@ -84,9 +84,7 @@ impl KindSpec for Filter {
     }
 
     fn schema(&self) -> Json {
-        let mut schema = intent_schema(&fields());
-        schema["required"] = json!(["action"]);
-        schema
+        intent_schema(&fields(), "required", json!(["action"]))
     }
 
     fn of_fact(&self, name: &str, _value: &str, _max_level: Option<u32>) -> Option<Need> {
@@ -220,7 +218,7 @@ pub(crate) fn has_filter(variant: &Effective<'_>, owner: &Owner, wanted: &Query)
     // A filter of another activity serves as well where the launcher is merely the usual place.
     let components: Vec<_> = match owner {
         Owner::Launcher => variant.components().filter(|one| one.name.starts_with("activity")).collect(),
-        _ => vec![component],
+        Owner::Application | Owner::Class(_) => vec![component],
     };
     components
         .iter()

@@ -61,10 +61,8 @@ impl KindSpec for Query {
     }
 
     fn schema(&self) -> Json {
-        let mut schema = super::filter::intent_schema(&INTENT);
         let about = "What the app must see of other apps: exactly one of action, package and authority.";
-        schema["description"] = json!(about);
-        schema
+        super::filter::intent_schema(&INTENT, "description", json!(about))
     }
 
     fn of_fact(&self, name: &str, _value: &str, _max_level: Option<u32>) -> Option<Need> {

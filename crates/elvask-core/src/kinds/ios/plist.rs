@@ -188,10 +188,9 @@ impl KindSpec for Plist {
     }
 
     fn lines(&self, scene: &Scene<'_>, name: &str, need: &Need) -> Option<(Place, String)> {
-        let lines = match wanted(need)? {
-            NewValue::String(_) => key_lines(name, "…"),
-            other => format!("<key>{name}</key>: {}", shown(other)),
-        };
+        let value = wanted(need)?;
+        let text = matches!(value, NewValue::String(_));
+        let lines = if text { key_lines(name, "…") } else { format!("<key>{name}</key>: {}", shown(value)) };
         Some((scene.plist?.root_tag(), lines))
     }
 }

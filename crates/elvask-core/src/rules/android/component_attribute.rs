@@ -134,7 +134,7 @@ fn component(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Findi
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "component-attribute";
     const NEED: &str = "android.attribute = { on = 'launcher', name = 'launchMode', value = 'singleTask' }";
@@ -186,7 +186,7 @@ mod tests {
     fn flags_are_a_list_of_which_more_may_be_there() {
         let need = "android.attribute = { on = 'launcher', name = 'configChanges', value = 'orientation|screenSize' }";
         let app = |flags: &str| {
-            let inside = crate::rules::testing::activity("")
+            let inside = crate::testing::activity("")
                 .replace("android:launchMode", &format!("android:configChanges=\"{flags}\" android:launchMode"));
             Fixture::android(&inside).needs("turnstone_links", need)
         };

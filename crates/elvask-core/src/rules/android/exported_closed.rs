@@ -70,7 +70,7 @@ impl Rule for ExportedClosed {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "exported-closed";
 

@@ -50,13 +50,13 @@ impl Rule for ExportedUnstated {
                 }
                 told.push(class);
                 // What a plugin wants of it is told by that plugin's finding.
-                let asked =
-                    context.needs.of(Kind::Attribute, "exported").iter().any(|requirement| match &requirement.need {
-                        Need::Attribute { owner, .. } => context.variants.iter().any(|variant| {
-                            variant.owner(owner).is_some_and(|owner| owner.key.as_deref() == Some(class))
-                        }),
-                        _ => false,
-                    });
+                let asked = context.needs.of(Kind::Attribute, "exported").iter().any(|requirement| {
+                    let Need::Attribute { owner, .. } = &requirement.need else { return false };
+                    context
+                        .variants
+                        .iter()
+                        .any(|variant| variant.owner(owner).is_some_and(|owner| owner.key.as_deref() == Some(class)))
+                });
                 if asked {
                     continue;
                 }
@@ -112,7 +112,7 @@ fn is_meant_for_others(element: Element<'_>) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "exported-unstated";
 

@@ -40,7 +40,7 @@ impl Rule for FeatureMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "feature-missing";
 

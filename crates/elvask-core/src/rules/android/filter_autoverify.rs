@@ -104,7 +104,7 @@ impl Rule for FilterAutoverify {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "filter-autoverify";
 

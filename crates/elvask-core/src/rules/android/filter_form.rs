@@ -353,7 +353,7 @@ fn judge_path(
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "filter-form";
 

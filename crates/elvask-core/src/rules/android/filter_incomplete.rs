@@ -145,7 +145,7 @@ fn insert_named(
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "filter-incomplete";
 

@@ -107,7 +107,7 @@ fn fill_in(context: &Context<'_>, requirement: &Requirement, filter: &Query) -> 
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "filter-missing";
 

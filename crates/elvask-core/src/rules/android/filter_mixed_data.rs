@@ -139,7 +139,7 @@ fn paths(data: &DataSpec) -> Vec<(String, String)> {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "filter-mixed-data";
 

@@ -86,7 +86,7 @@ impl Rule for FilterOverlap {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "filter-overlap";
 

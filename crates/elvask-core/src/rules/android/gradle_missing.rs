@@ -36,7 +36,7 @@ impl Rule for GradleMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "gradle-missing";
 

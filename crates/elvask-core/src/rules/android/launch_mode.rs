@@ -77,7 +77,7 @@ impl Rule for LaunchModeStandard {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "launch-mode";
 

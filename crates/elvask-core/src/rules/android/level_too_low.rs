@@ -38,9 +38,9 @@ impl Rule for LevelTooLow {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(android) = &context.app.android else { return };
         for group in context.needs.groups(Kind::Level) {
-            let needed = group.requirements.iter().filter_map(|one| match one.need {
-                Need::Level(level) => Some((level, one)),
-                _ => None,
+            let needed = group.requirements.iter().filter_map(|one| {
+                let Need::Level(level) = one.need else { return None };
+                Some((level, one))
             });
             let Some(stated) = stated(android, group.name) else { continue };
             let (Some(level), Some(place)) = (stated.value, stated.place) else { continue };
@@ -83,7 +83,7 @@ impl Rule for LevelTooLow {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "level-too-low";
 

@@ -115,7 +115,7 @@ fn steps(problem: &MergeProblem, role: Option<&Role>) -> String {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "merge-conflict";
 

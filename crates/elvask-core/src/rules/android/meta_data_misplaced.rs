@@ -36,9 +36,9 @@ impl Rule for MetaDataMisplaced {
         for declared in &manifest.meta_data {
             let parent = declared.element.parent();
             let needed = context.needs.of(Kind::MetaData, &declared.name);
-            let owner = needed.iter().find_map(|requirement| match &requirement.need {
-                Need::MetaData { owner, .. } => Some(owner),
-                _ => None,
+            let owner = needed.iter().find_map(|requirement| {
+                let Need::MetaData { owner, .. } = &requirement.need else { return None };
+                Some(owner)
             });
             let target = match owner {
                 Some(owner) => manifest.owner(owner),
@@ -76,7 +76,7 @@ impl Rule for MetaDataMisplaced {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "meta-data-misplaced";
     const NEED: &str = "android.meta-data = { name = 'example.knot.MODE', value = 'calm' }";

@@ -67,7 +67,7 @@ impl Rule for PermissionCompanion {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-companion";
     const FINE: &str = "    <uses-permission android:name=\"android.permission.ACCESS_FINE_LOCATION\"/>\n";

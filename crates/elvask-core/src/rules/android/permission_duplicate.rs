@@ -72,7 +72,7 @@ fn says_the_same(one: Element<'_>, other: Element<'_>) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-duplicate";
     const INTERNET: &str = "    <uses-permission android:name=\"android.permission.INTERNET\"/>\n";

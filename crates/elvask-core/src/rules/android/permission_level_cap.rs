@@ -104,7 +104,7 @@ impl Rule for PermissionLevelCap {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-level-cap";
 

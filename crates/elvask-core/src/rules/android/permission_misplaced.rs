@@ -59,7 +59,7 @@ impl Rule for PermissionMisplaced {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-misplaced";
     const INSIDE: &str = "    <application>\n        <!-- mine -->\n        <uses-permission android:name=\"android.permission.RECORD_AUDIO\"/>\n    </application>\n";

@@ -49,7 +49,7 @@ impl Rule for PermissionMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-missing";
 
@@ -69,7 +69,7 @@ mod tests {
 
     #[test]
     fn a_prefix_that_is_not_bound_is_bound_first() {
-        let path = crate::rules::testing::MANIFEST;
+        let path = crate::testing::MANIFEST;
         let app = Fixture::default()
             .file(path, "<manifest>\n    <application/>\n</manifest>\n")
             .needs("tern_camera", "capability = 'camera'")

@@ -63,7 +63,7 @@ impl Rule for PermissionNotGrantable {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-not-grantable";
 

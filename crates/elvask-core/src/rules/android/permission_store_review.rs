@@ -60,7 +60,7 @@ impl Rule for PermissionStoreReview {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     #[test]
     fn it_is_worth_knowing_and_fails_nothing() {

@@ -66,7 +66,7 @@ impl Rule for PermissionStripped {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-stripped";
     const REMOVED: &str = "    <uses-permission android:name=\"android.permission.CAMERA\" tools:node=\"remove\"/>\n";

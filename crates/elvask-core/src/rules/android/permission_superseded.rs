@@ -71,7 +71,7 @@ impl Rule for PermissionSuperseded {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-superseded";
     const STORAGE: &str = "    <uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\" />\n";

@@ -82,7 +82,7 @@ fn is_defined_by_a_library(context: &Context<'_>, name: &str) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-unknown";
 

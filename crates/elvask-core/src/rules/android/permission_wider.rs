@@ -59,7 +59,7 @@ impl Rule for PermissionWider {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "permission-wider";
     const OPEN: &str = "    <uses-permission\n        android:name=\"android.permission.BLUETOOTH\" />\n";

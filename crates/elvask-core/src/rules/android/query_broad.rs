@@ -55,7 +55,7 @@ impl Rule for QueryBroad {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "query-broad";
 

@@ -51,11 +51,9 @@ impl Rule for QueryMisplaced {
                 .needs
                 .groups(Kind::Query)
                 .flat_map(|group| group.requirements)
-                .filter(|requirement| match &requirement.need {
-                    Need::Query(wanted) => {
-                        element.children().filter_map(read_query).any(|entry| covers(&entry.query, wanted))
-                    }
-                    _ => false,
+                .filter(|requirement| {
+                    let Need::Query(wanted) = &requirement.need else { return false };
+                    element.children().filter_map(read_query).any(|entry| covers(&entry.query, wanted))
                 })
                 .collect();
             // One entry is what it is all about; of several, none is.
@@ -79,7 +77,7 @@ impl Rule for QueryMisplaced {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "query-misplaced";
 

@@ -65,7 +65,7 @@ impl Rule for AnswerMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "answer-missing";
     const SHEET: &str = "[[requires]]\nandroid.meta-data = { name = 'example.knot.APP_ID', value = '{app_id}' }\n[answers.app_id]\npattern = 'knot-[0-9]{8}'";

@@ -122,7 +122,7 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn crate::link::association:
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "association-mismatch";
 

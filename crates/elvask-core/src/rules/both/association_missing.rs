@@ -71,7 +71,7 @@ pub(super) fn wanted(context: &Context<'_>) -> Vec<(Document, String)> {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "association-missing";
 

@@ -50,7 +50,7 @@ impl Rule for ConfigInvalid {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     #[test]
     fn unknown_names_are_told_with_the_known_ones() {

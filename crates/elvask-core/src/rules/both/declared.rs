@@ -94,10 +94,9 @@ impl DeclaredValue<'_> {
             }
             Err(missing) => {
                 let wants: Vec<Want> = context.wants(self.requirement, missing);
-                let lines = match self.requirement.kind() {
-                    Kind::Plist => key_lines(name, "…"),
-                    _ => format!("<meta-data android:name=\"{name}\" android:value=\"…\" />"),
-                };
+                let plist = self.requirement.kind() == Kind::Plist;
+                let meta_data = || format!("<meta-data android:name=\"{name}\" android:value=\"…\" />");
+                let lines = if plist { key_lines(name, "…") } else { meta_data() };
                 Remedy::Answer { wants, lines }
             }
         }

@@ -1,21 +1,15 @@
 //! `declared-unneeded`: something is declared and nothing needs it.
 
-use elvask_markup::Edit;
-use elvask_markup::plist::plan as plist_plan;
-use elvask_markup::xml::plan;
-use elvask_platform::{Platform, android, ios};
+use elvask_platform::{Kind, android, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
-use crate::layout::Layout;
+use crate::finding::{About, Finding, Level};
+use crate::kinds::ios::query_scheme::bare;
+use crate::kinds::{self, Declared};
 use crate::reach::Reach;
 use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
-use crate::source::Place;
-use crate::surface::{QUERY_SCHEMES, covers};
-use elvask_platform::Kind;
+use crate::rules::support::short;
 
 /// See the module.
 pub struct DeclaredUnneeded;
@@ -32,6 +26,13 @@ static ABOUT: About = About {
     source: "App permissions best practices",
 };
 
+/// The kinds that are there for plugins' sake alone; what else is declared may be for the app's own.
+const KINDS: [Kind; 6] =
+    [Kind::Permission, Kind::Query, Kind::Usage, Kind::QueryScheme, Kind::BackgroundMode, Kind::Entitlement];
+
+/// Shared groups and the like, which are for the app's own sake.
+const OWN: [&str; 2] = ["com.apple.security.application-groups", "keychain-access-groups"];
+
 impl Rule for DeclaredUnneeded {
     fn about(&self) -> &'static About {
         &ABOUT
@@ -41,11 +42,45 @@ impl Rule for DeclaredUnneeded {
         if !context.settings.unneeded {
             return;
         }
-        permissions(context, out);
-        queries(context, out);
-        property_list(context, out);
-        entitlements(context, out);
+        for kind in KINDS {
+            let spec = kinds::spec(kind);
+            for declared in spec.declared(context) {
+                if is_wanted(context, kind, &declared) {
+                    continue;
+                }
+                let what = spec.called(&declared.name);
+                let message = format!("{what} is declared, and nothing that was looked at needs it");
+                let remedy = Remedy::Edit { title: format!("take {what} out"), edits: declared.removal, makes: None };
+                let mut finding = Finding::new(&ABOUT, declared.name, declared.place, message).mend(remedy);
+                finding.platform = kind.platform();
+                out.push(finding);
+            }
+        }
     }
+}
+
+/// Says whether something has a use for a declaration, or might have one that is not seen.
+fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
+    let name = declared.name.as_str();
+    let spec = kinds::spec(kind);
+    let could = context.needs.unreached().iter().filter(|one| one.reached.reach != Reach::Out);
+    let mut all = context.needs.all().iter().chain(context.needs.brought()).chain(could);
+    if all.any(|one| one.kind() == kind && spec.is_about(context, (name, declared.place), (&one.name, &one.need))) {
+        return true;
+    }
+    if kind == Kind::Permission {
+        return is_permission_wanted(context, declared);
+    }
+    if kind == Kind::Usage {
+        return is_purpose_needed(context, name);
+    }
+    if kind == Kind::QueryScheme {
+        let plain = bare(name);
+        return is_needed(context, kind, plain)
+            || context.needs.groups(kind).any(|group| group.name.eq_ignore_ascii_case(plain));
+    }
+    // What the platform has no such entitlement for is another rule's affair.
+    kind == Kind::Entitlement && (ios::entitlement(name).is_none() || OWN.contains(&name))
 }
 
 /// Says whether some plugin, or the app's own code, has a use for a thing.
@@ -53,43 +88,22 @@ fn is_needed(context: &Context<'_>, kind: Kind, name: &str) -> bool {
     context.needs.has_a_use_for(kind, name)
 }
 
-fn finding(platform: Platform, subject: &str, place: Place, what: &str, edit: Edit) -> Finding {
-    let message = format!("{what} is declared, and nothing that was looked at needs it");
-    let remedy = Remedy::edit(format!("take {what} out"), place.file, vec![edit]);
-    let mut finding = Finding::new(&ABOUT, subject, place, message).mend(remedy);
-    finding.platform = Some(platform);
-    finding
-}
-
-fn permissions(context: &Context<'_>, out: &mut Vec<Finding>) {
+fn is_permission_wanted(context: &Context<'_>, declared: &Declared) -> bool {
+    let name = declared.name.as_str();
+    let written = context.manifest_of(declared.place.file);
+    let own = written.is_some_and(|manifest| manifest.defined.iter().any(|defined| defined == name));
     // What scripts of the app do on the network, no native code shows.
-    let scripted = context
-        .app
-        .layouts
-        .iter()
-        .any(|layout| matches!(layout, Layout::Npm | Layout::Pubspec | Layout::Widget | Layout::Msbuild));
-    for manifest in &context.manifests {
-        for permission in &manifest.permissions {
-            let name = permission.name.as_ref();
-            let own = manifest.defined.iter().any(|defined| defined == name) || name.contains('$');
-            let network =
-                scripted && matches!(name, "android.permission.INTERNET" | "android.permission.ACCESS_NETWORK_STATE");
-            // One that is misspelt is another rule's affair: what is meant is needed.
-            let meant = permission.meant.is_some_and(|meant| is_needed(context, Kind::Permission, meant.name));
-            if own
-                || meant
-                || network
-                || is_needed(context, Kind::Permission, name)
-                || is_companion(context, name)
-                || is_used_by_a_component(context, name)
-            {
-                continue;
-            }
-            let place = manifest.tag(permission.element);
-            let what = crate::rules::support::short(name);
-            out.push(finding(Platform::Android, name, place, what, plan::remove(permission.element.node())));
-        }
-    }
+    let scripted = context.app.layouts.iter().any(|layout| layout.is_scripted());
+    let network = matches!(name, "android.permission.INTERNET" | "android.permission.ACCESS_NETWORK_STATE");
+    // One that is misspelt is another rule's affair: what is meant is needed.
+    let meant = written
+        .and_then(|manifest| manifest.permissions.iter().find(|permission| permission.name == name)?.meant)
+        .is_some_and(|meant| is_needed(context, Kind::Permission, meant.name));
+    own || name.contains('$')
+        || meant
+        || scripted && network
+        || is_companion(context, name)
+        || is_used_by_a_component(context, name)
 }
 
 /// Says whether a permission stands beside one that is needed and does nothing without it.
@@ -100,7 +114,7 @@ fn is_companion(context: &Context<'_>, name: &str) -> bool {
 
 /// Says whether a component of the app does what the permission is for.
 fn is_used_by_a_component(context: &Context<'_>, name: &str) -> bool {
-    let short = crate::rules::support::short(name);
+    let short = short(name);
     context.variants.iter().any(|variant| {
         variant.components().any(|component| {
             let types = component.value("foregroundServiceType").unwrap_or_default();
@@ -120,71 +134,6 @@ fn is_used_by_a_component(context: &Context<'_>, name: &str) -> bool {
     })
 }
 
-fn queries(context: &Context<'_>, out: &mut Vec<Finding>) {
-    let needed: Vec<_> = context
-        .needs
-        .all()
-        .iter()
-        .chain(context.needs.brought())
-        .chain(context.needs.unreached().iter().filter(|one| one.reached.reach != Reach::Out))
-        .filter_map(|one| match &one.need {
-            Need::Query(query) => Some(query),
-            _ => None,
-        })
-        .collect();
-    for manifest in &context.manifests {
-        for declared in &manifest.queries {
-            if needed.iter().any(|wanted| covers(&declared.query, wanted)) {
-                continue;
-            }
-            let name = declared.query.name();
-            let place = manifest.tag(declared.element);
-            out.push(finding(
-                Platform::Android,
-                &name,
-                place,
-                &format!("the query for {name}"),
-                plan::remove(declared.element.node()),
-            ));
-        }
-    }
-}
-
-fn property_list(context: &Context<'_>, out: &mut Vec<Finding>) {
-    let Some(plist) = context.plist.filter(|plist| plist.list.is_xml()) else { return };
-    for entry in plist.list.entries() {
-        if ios::usage_key(&entry.key).is_some() && !is_purpose_needed(context, &entry.key) {
-            let edit = plist_plan::remove_entry(plist.list, entry);
-            out.push(finding(Platform::Ios, &entry.key, plist.key_place(entry), &entry.key, edit));
-        }
-        let kind = match entry.key.as_str() {
-            QUERY_SCHEMES => Kind::QueryScheme,
-            "UIBackgroundModes" => Kind::BackgroundMode,
-            _ => continue,
-        };
-        let values = entry.value.as_array().unwrap_or_default();
-        for value in values {
-            let Some(name) = value.as_str() else { continue };
-            let plain = crate::kinds::ios::query_scheme::bare(name);
-            let schemes = context.needs.groups(kind).any(|group| group.name.eq_ignore_ascii_case(plain))
-                || is_needed(context, kind, plain);
-            if schemes || is_needed(context, kind, name) {
-                continue;
-            }
-            let what = match kind {
-                Kind::QueryScheme => format!("the scheme {name}"),
-                _ => format!("the background mode {name}"),
-            };
-            // An empty list says nothing: its key goes with its last value.
-            let edit = match values.len() {
-                1 => plist_plan::remove_entry(plist.list, entry),
-                _ => plist_plan::remove_value(plist.list, value),
-            };
-            out.push(finding(Platform::Ios, name, plist.at(value.span), &what, edit));
-        }
-    }
-}
-
 /// Says whether something has a use for a purpose, under its own key or an older or newer form of it.
 pub(in crate::rules) fn is_purpose_needed(context: &Context<'_>, key: &str) -> bool {
     is_needed(context, Kind::Usage, key) || is_older_form(context, key)
@@ -199,24 +148,9 @@ fn is_older_form(context: &Context<'_>, key: &str) -> bool {
     })
 }
 
-fn entitlements(context: &Context<'_>, out: &mut Vec<Finding>) {
-    let Some((file, list)) = context.surface.entitlements() else { return };
-    // Links, shared groups and the like are for the app's own sake.
-    let own =
-        ["com.apple.developer.associated-domains", "com.apple.security.application-groups", "keychain-access-groups"];
-    for entry in list.entries() {
-        let known = ios::entitlement(&entry.key).is_some() && !own.contains(&entry.key.as_str());
-        if known && !is_needed(context, Kind::Entitlement, &entry.key) {
-            let place = Place { file, span: entry.key_span };
-            let what = format!("the entitlement {}", entry.key);
-            out.push(finding(Platform::Ios, &entry.key, place, &what, plist_plan::remove_entry(list, entry)));
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "declared-unneeded";
 

@@ -101,7 +101,7 @@ fn in_json(value: &serde_json::Value, steps: &[&str], found: &mut Vec<String>) {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "file-mismatch";
 

@@ -62,7 +62,7 @@ impl Rule for FileMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "file-missing";
 

@@ -41,7 +41,7 @@ impl Rule for FileUnreadable {
 #[cfg(test)]
 mod tests {
     use crate::fill::{FillError, fill};
-    use crate::rules::testing::{Fixture, MANIFEST, PLIST};
+    use crate::testing::{Fixture, MANIFEST, PLIST};
 
     const ID: &str = "file-unreadable";
 

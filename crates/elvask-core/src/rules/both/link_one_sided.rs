@@ -110,7 +110,7 @@ fn is_covered(one: &Sides, other: &Sides, missing: Platform) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     const ID: &str = "link-one-sided";
 

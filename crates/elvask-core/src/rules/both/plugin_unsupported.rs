@@ -70,7 +70,7 @@ fn supports(plugin: &Plugin, platform: Platform) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "plugin-unsupported";
 

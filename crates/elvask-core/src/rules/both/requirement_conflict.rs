@@ -104,9 +104,10 @@ fn report(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Finding>
     let place = declared.first().map(|declared| declared.place).or_else(|| match first.platform {
         Platform::Ios => context.plist.map(|plist| plist.root_tag()),
         Platform::Android => context.manifest.as_deref().map(|manifest| {
-            let owner = match &first.need {
-                Need::Attribute { owner, .. } | Need::MetaData { owner, .. } => manifest.owner(owner),
-                need => manifest.application.filter(|_| need.kind() != Kind::Gradle),
+            let owner = if let Need::Attribute { owner, .. } | Need::MetaData { owner, .. } = &first.need {
+                manifest.owner(owner)
+            } else {
+                manifest.application
             };
             manifest.tag(owner.unwrap_or(manifest.root))
         }),
@@ -128,7 +129,7 @@ fn report(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Finding>
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "requirement-conflict";
 

@@ -35,7 +35,7 @@ impl Rule for SheetInvalid {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "sheet-invalid";
 

@@ -45,7 +45,7 @@ impl Rule for SheetOutdated {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     #[test]
     fn an_outdated_sheet_makes_its_needs_likely() {

@@ -120,7 +120,7 @@ fn purposes(context: &Context<'_>, out: &mut Vec<Finding>) {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "value-differs";
     const SHEET: &str = "[[requires]]\nandroid.meta-data = { name = 'example.knot.APP_ID', value = '{app_id}' }\n[answers.app_id]\npattern = 'knot-[0-9]{8}'";

@@ -62,7 +62,7 @@ impl Rule for ValueForm {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "value-form";
     const SHEET: &str = "[[requires]]\nios.plist = { key = 'ExampleKnotAppId', value = '{app_id}' }\n[answers.app_id]\npattern = 'knot-[0-9]{8}'";

@@ -60,7 +60,7 @@ impl Rule for WaiverStale {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "waiver-stale";
     const WAIVER: &str = "[[waivers]]\nrule = 'permission-store-review'\nsubject = 'android.permission.READ_SMS'\nreason = 'The form is in.'\nuntil = 2027-03-31";

@@ -39,7 +39,7 @@ impl Rule for BackgroundModeMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "background-mode-missing";
 

@@ -53,7 +53,7 @@ impl Rule for BackgroundModeUnknown {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "background-mode-unknown";
 

@@ -50,7 +50,7 @@ impl Rule for BuildSetting {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "build-setting";
 

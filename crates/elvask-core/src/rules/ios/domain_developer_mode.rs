@@ -64,7 +64,7 @@ impl Rule for DomainDeveloperMode {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "domain-developer-mode";
 

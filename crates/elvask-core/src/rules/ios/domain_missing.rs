@@ -48,7 +48,7 @@ impl Rule for DomainMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "domain-missing";
 

@@ -39,7 +39,7 @@ impl Rule for EntitlementMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "entitlement-missing";
 

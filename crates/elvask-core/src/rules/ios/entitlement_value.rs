@@ -93,7 +93,7 @@ impl Rule for EntitlementValue {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "entitlement-value";
 

@@ -37,9 +37,9 @@ impl Rule for MinVersionTooLow {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some((version, place)) = stated(context) else { return };
         for group in context.needs.groups(Kind::MinVersion) {
-            let wanted = |one: &Requirement| match one.need {
-                Need::MinVersion(wanted) => Some(wanted),
-                _ => None,
+            let wanted = |one: &Requirement| {
+                let Need::MinVersion(wanted) = one.need else { return None };
+                Some(wanted)
             };
             let above: Vec<&Requirement> =
                 group.requirements.iter().filter(|one| wanted(one).is_some_and(|wanted| wanted > version)).collect();
@@ -64,7 +64,7 @@ impl Rule for MinVersionTooLow {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "min-version-too-low";
 

@@ -79,7 +79,7 @@ fn is_same(one: &Value, other: &Value) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "plist-duplicate";
 

@@ -110,7 +110,7 @@ fn guarded(context: &Context<'_>, key: &str, value: &NewValue, remedy: impl Fn()
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "plist-missing";
     const NAME: &str = "    <key>CFBundleName</key>\n    <string>Marram</string>\n";

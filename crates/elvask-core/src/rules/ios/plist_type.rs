@@ -104,7 +104,7 @@ fn report_plugins(context: &Context<'_>, entry: &Entry, report: &mut impl FnMut(
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "plist-type";
 

@@ -116,7 +116,7 @@ fn needed_values(context: &Context<'_>, out: &mut Vec<Finding>) {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "plist-value";
 

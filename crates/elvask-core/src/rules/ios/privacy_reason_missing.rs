@@ -40,7 +40,7 @@ impl Rule for PrivacyReasonMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "privacy-reason-missing";
 

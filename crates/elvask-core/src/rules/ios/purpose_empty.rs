@@ -77,7 +77,7 @@ fn unneeded(plist: PlistView<'_>, entry: &Entry, place: Place, message: String) 
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "purpose-empty";
 

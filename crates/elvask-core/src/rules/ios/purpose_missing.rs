@@ -44,7 +44,7 @@ impl Rule for PurposeMissing {
 #[cfg(test)]
 mod tests {
     use crate::remedy::{Remedy, Want};
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "purpose-missing";
     const MICROPHONE: &str =

@@ -69,7 +69,7 @@ impl Rule for PurposeSuperseded {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "purpose-superseded";
     const OLD: &str = "    <key>NSCalendarsUsageDescription</key>\n    <string>Shows ringing days.</string>\n";

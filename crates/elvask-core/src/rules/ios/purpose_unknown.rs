@@ -85,7 +85,7 @@ impl Rule for PurposeUnknown {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "purpose-unknown";
 

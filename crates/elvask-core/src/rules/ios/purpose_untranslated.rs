@@ -89,7 +89,7 @@ fn escaped(text: &str) -> String {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "purpose-untranslated";
     const PURPOSES: &str = "    <key>NSCameraUsageDescription</key>\n    <string>Photographs the ring on a bird's leg.</string>\n    <key>NSMicrophoneUsageDescription</key>\n    <string>Records calls for the log.</string>\n";

@@ -49,7 +49,7 @@ impl Rule for PurposeVague {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     #[test]
     fn it_is_worth_knowing() {

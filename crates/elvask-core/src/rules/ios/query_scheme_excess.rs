@@ -45,7 +45,7 @@ impl Rule for QuerySchemeExcess {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     #[test]
     fn the_fifty_first_is_pointed_out() {

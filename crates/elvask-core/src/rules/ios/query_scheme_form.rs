@@ -68,7 +68,7 @@ impl Rule for QuerySchemeForm {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "query-scheme-form";
 

@@ -36,7 +36,7 @@ impl Rule for QuerySchemeMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "query-scheme-missing";
     const NAME: &str = "    <key>CFBundleName</key>\n    <string>Marram</string>\n";

@@ -106,7 +106,7 @@ impl Rule for ShareExtensionIncomplete {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "share-extension-incomplete";
 

@@ -57,7 +57,7 @@ impl Rule for ShareExtensionMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::{Fixture, activity};
+    use crate::testing::{Fixture, activity};
 
     #[test]
     fn the_steps_name_what_android_takes() {

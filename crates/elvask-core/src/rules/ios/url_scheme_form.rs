@@ -63,7 +63,7 @@ fn is_scheme(text: &str) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "url-scheme-form";
 

@@ -56,7 +56,7 @@ impl Rule for UrlSchemeMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const ID: &str = "url-scheme-missing";
 

@@ -49,7 +49,7 @@ impl Rule for UrlSchemeReserved {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     #[test]
     fn the_schemes_of_the_system_are_told() {

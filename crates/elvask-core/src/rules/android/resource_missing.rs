@@ -38,7 +38,7 @@ impl Rule for ResourceMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::rules::testing::Fixture;
+    use crate::testing::Fixture;
 
     const APP: &str = "    <application/>\n";
     const STRINGS: &str = "android/app/src/main/res/values/strings.xml";

@@ -1,0 +1,116 @@
+//! Parts of notes: chapters, sentences, and text without its marks.
+
+use super::*;
+
+/// Finds the chapters that have the same sections on setting up below them: each is about another part of the package, which not
+/// everybody uses. "Set up iOS" below "Rings" and below "Colours" makes parts of both.
+pub(super) fn parallel_chapters(text: &str) -> Vec<&str> {
+    let mut above: Vec<(usize, &str)> = Vec::new();
+    // Sections on setting up with the chapter that they stand in.
+    let mut found: Vec<(String, &str)> = Vec::new();
+    let mut fenced = false;
+    for line in text.lines() {
+        fenced ^= line.trim_start().starts_with("```");
+        let depth = line.bytes().take_while(|byte| *byte == b'#').count();
+        let title = line.get(depth..).filter(|rest| rest.starts_with(' ')).map(str::trim);
+        let Some(title) = title.filter(|_| !fenced && (1..=6).contains(&depth)) else { continue };
+        above.retain(|(known, _)| *known < depth);
+        // The chapters right below the name of the package; platforms are no parts of it.
+        if let Some((_, chapter)) = above.last().filter(|(known, _)| *known > 1)
+            && section(title) == Section::Setup
+            && section(chapter) != Section::Setup
+        {
+            found.push((title.to_lowercase(), chapter));
+        }
+        above.push((depth, title));
+    }
+    let mut out: Vec<&str> = Vec::new();
+    for (title, chapter) in &found {
+        let elsewhere = found.iter().any(|(other, of)| other == title && of != chapter);
+        if elsewhere && !out.contains(chapter) {
+            out.push(chapter);
+        }
+    }
+    out
+}
+
+/// Text with the places in the notes that its parts come from.
+#[derive(Debug, Default)]
+pub(super) struct Prose {
+    pub(super) text: String,
+    /// Where parts start: in the text, in the notes.
+    pub(super) starts: Vec<(usize, usize)>,
+}
+
+impl Prose {
+    pub(super) fn push(&mut self, text: &str, at: usize) {
+        self.starts.push((self.text.len(), at));
+        self.text.push_str(text);
+    }
+
+    /// Returns the place in the notes of a place in the text.
+    pub(super) fn place(&self, at: usize) -> usize {
+        let next = self.starts.partition_point(|(start, _)| *start <= at);
+        next.checked_sub(1).and_then(|at| self.starts.get(at)).map_or(0, |(start, place)| place + (at - start))
+    }
+
+    pub(super) fn take(&mut self) -> Prose {
+        std::mem::take(self)
+    }
+}
+
+pub(super) fn kind_of(piece: &Piece) -> Option<Kind> {
+    match &piece.thing {
+        Thing::Need { need, .. } => Some(need.kind()),
+        Thing::Unknown { .. } => None,
+    }
+}
+
+pub(super) fn last_clause(text: &str) -> &str {
+    clauses(text).last().map_or("", |(_, clause)| clause)
+}
+
+/// Judges what was said before something: its last clause that says anything. A refusal counts only where it comes last.
+pub(super) fn last_verdict(text: &str) -> Verdict {
+    let parts = clauses(text);
+    for (back, (_, clause)) in parts.iter().rev().enumerate() {
+        match verdict(clause) {
+            Verdict::Open => {}
+            Verdict::Not if back > 0 => return Verdict::Open,
+            judged => return judged,
+        }
+    }
+    Verdict::Open
+}
+
+pub(super) fn between(text: &str, open: &str, close: &str) -> Option<std::ops::Range<usize>> {
+    let start = text.find(open)? + open.len();
+    let end = text.get(start..)?.find(close)? + start;
+    Some(start..end)
+}
+
+pub(super) fn without_tags(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut inside = false;
+    for letter in text.chars() {
+        match letter {
+            '<' => inside = true,
+            '>' if inside => {
+                inside = false;
+                out.push(' ');
+            }
+            letter if !inside => out.push(letter),
+            _ => {}
+        }
+    }
+    unescaped(&out)
+}
+
+pub(super) fn unescaped(text: &str) -> String {
+    text.replace("&lt;", "<")
+        .replace("&gt;", ">")
+        .replace("&quot;", "\"")
+        .replace("&#39;", "'")
+        .replace("&nbsp;", " ")
+        .replace("&amp;", "&")
+}
