@@ -29,6 +29,8 @@ pub struct AppFiles {
     pub ios: Option<IosApp>,
     /// What its `config.xml` says, in the layout `widget`.
     pub widget: Option<Widget>,
+    /// What its platform files are made of, where the tools of its layout make them.
+    pub generated: Option<Generated>,
     /// The files that sheets want in the platforms' projects.
     pub required: Vec<RequiredFile>,
     /// Every text that was read.
@@ -253,7 +255,7 @@ pub type Level = Stated<u32>;
 pub enum LoadError {
     /// No dependency file.
     #[error(
-        "{0}: no app here: there is no pubspec.yaml, package.json, config.xml, .csproj for mobile platforms, Gradle build or Xcode project"
+        "{0}: no app here: there is no pubspec.yaml, package.json, app.json, config.xml, .csproj for mobile platforms, Gradle build or Xcode project"
     )]
     NoApp(String),
     /// The folder is not there.
@@ -352,4 +354,34 @@ pub struct Resources {
 pub struct ResourceFile {
     /// Its text; empty where it is not there yet.
     pub file: FileId,
+}
+
+/// The document that an app's platform files are made of, and the files as they are made in memory.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Generated {
+    /// The layout whose tools make them.
+    pub layout: Layout,
+    /// The document.
+    pub source: FileId,
+    /// The manifest, where the app has that side.
+    pub manifest: Option<FileId>,
+    /// The property list, where the app has that side.
+    pub plist: Option<FileId>,
+    /// The entitlements, likewise.
+    pub entitlements: Option<FileId>,
+    /// The documents of packages that add to them.
+    pub plugins: Vec<GeneratedFrom>,
+    /// The folders that the tools have made, as they are shown; none where nothing has been made yet.
+    pub folders: Vec<String>,
+}
+
+/// A package's document that adds to the platform files.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GeneratedFrom {
+    /// The package.
+    pub name: String,
+    /// The document.
+    pub file: FileId,
+    /// The variables that are put into its texts, as `$NAME` and value, the longest name first.
+    pub variables: Vec<(String, String)>,
 }

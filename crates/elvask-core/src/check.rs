@@ -1,6 +1,7 @@
 //! The check: what an app declares, held against what its plugins and platforms require.
 
 use crate::context::Context;
+use crate::generated::Home;
 
 use crate::app::App;
 use crate::finding::{Finding, Level};
@@ -45,6 +46,8 @@ pub fn check(app: &App, settings: &Settings) -> Report {
 /// Checks an app with its platform files as they are in `sources`.
 #[must_use]
 pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report {
+    let anew = crate::generated::anew(app, sources);
+    let sources = anew.as_ref().unwrap_or(sources);
     let surface = Surface::read(app, sources);
     let context = Context::new(app, sources, &surface, settings);
     let mut findings = Vec::new();
@@ -67,12 +70,24 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         rule.review(&context, &findings, &mut reviewed);
         findings.extend(reviewed);
     }
+    if let Some(home) = Home::new(app, sources) {
+        findings.iter_mut().for_each(|finding| bring_home(&home, finding));
+    }
     findings.sort_by(|one, other| {
         let key = |finding: &Finding| (finding.place.span.start, finding.rule.id);
         let file = |finding: &'_ Finding| sources.file(finding.place.file).shown.clone();
         file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
     });
     Report { findings }
+}
+
+/// Leads a finding about a file that is made of a document back to the document.
+fn bring_home(home: &Home<'_>, finding: &mut Finding) {
+    finding.place = home.place(finding.place);
+    if let Some((place, _)) = &mut finding.related {
+        *place = home.place(*place);
+    }
+    finding.remedy = home.remedy(&finding.remedy);
 }
 
 /// Leaves edits of a list in the old text form to a person: what is planned for XML does not fit it.

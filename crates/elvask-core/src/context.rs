@@ -1,5 +1,6 @@
 //! All that a rule may look at.
 
+use crate::generated::Home;
 use crate::link::AppLinks;
 use crate::needs::Answers;
 use crate::needs::GivenPurpose;
@@ -68,6 +69,17 @@ impl<'a> Context<'a> {
     #[must_use]
     pub fn links(&self) -> &AppLinks {
         self.links.get_or_init(|| AppLinks::of(&self.scene, &self.said_of_the_app()))
+    }
+
+    /// Returns all that links can start in the app, with places that a person can go to: where platform files are made of a
+    /// document, those in the document.
+    #[must_use]
+    pub fn links_at_home(&self) -> AppLinks {
+        let links = self.links().clone();
+        match Home::new(self.scene.app, self.scene.sources) {
+            Some(home) => links.at_home(&|place| home.place(place)),
+            None => links,
+        }
     }
 
     fn said_of_the_app(&self) -> SaidOfTheApp {

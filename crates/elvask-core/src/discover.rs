@@ -1,7 +1,9 @@
 //! Finding an app: its root, its packages, its Android module and its iOS target.
 
 pub(crate) mod android;
+pub(crate) mod appjson;
 pub(crate) mod ios;
+pub(crate) mod made;
 pub(crate) mod msbuild;
 pub(crate) mod native;
 pub(crate) mod npm;
@@ -33,6 +35,9 @@ pub(crate) fn layouts_at(files: &dyn Files, root: &Path) -> Vec<Layout> {
     }
     if widget::is_widget(files, root) {
         found.push(Layout::Widget);
+    }
+    if appjson::is_described(files, root) {
+        found.push(Layout::AppJson);
     }
     if found.is_empty() {
         if crate::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root) {
@@ -138,9 +143,9 @@ pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
         .collect();
     let whole = |folder: &Path, layouts: &[Layout]| {
         files.is_file(&folder.join(FILE_NAME))
-            || layouts
-                .iter()
-                .any(|layout| layout.is_native() || *layout == Layout::Msbuild || *layout == Layout::Widget)
+            || layouts.iter().any(|layout| {
+                layout.is_native() || matches!(layout, Layout::Msbuild | Layout::Widget | Layout::AppJson)
+            })
             || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
     };
     let (nearest, layouts) = listed.iter().find(|(folder, layouts)| whole(folder, layouts)).or(listed.first())?;
@@ -227,7 +232,7 @@ pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
                     || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
                         && find_app_in(files, &folder) == folder
             }
-            Layout::Msbuild | Layout::Widget | Layout::Xcode => true,
+            Layout::Msbuild | Layout::Widget | Layout::AppJson | Layout::Xcode => true,
             Layout::Gradle => false,
         });
         if is_app {

@@ -17,6 +17,8 @@ pub enum Layout {
     Msbuild,
     /// `config.xml` in the W3C widget format.
     Widget,
+    /// One JSON file from which the platform folders are generated.
+    AppJson,
     /// Gradle files: an app for Android alone.
     Gradle,
     /// An Xcode project: an app for iOS alone.
@@ -32,6 +34,7 @@ impl Layout {
             Layout::Npm => "npm",
             Layout::Msbuild => "msbuild",
             Layout::Widget => "widget",
+            Layout::AppJson => "appjson",
             Layout::Gradle => "gradle",
             Layout::Xcode => "xcode",
         }
@@ -45,6 +48,7 @@ impl Layout {
             Layout::Npm => "package.json",
             Layout::Msbuild => "*.csproj",
             Layout::Widget => "config.xml",
+            Layout::AppJson => "app.json",
             Layout::Gradle => "settings.gradle",
             Layout::Xcode => "*.xcodeproj",
         }

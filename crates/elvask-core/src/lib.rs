@@ -20,6 +20,7 @@ pub mod files;
 pub mod fill;
 pub mod filters;
 pub mod finding;
+mod generated;
 pub mod gradle;
 mod hash;
 pub mod init;

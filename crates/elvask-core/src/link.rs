@@ -20,7 +20,7 @@ use crate::filters::Entry;
 use elvask_platform::{Platform, Version};
 use serde::Serialize;
 
-use crate::filters::FilterSpec;
+use crate::filters::{DataSpec, FilterSpec};
 use crate::scene::Scene;
 use crate::source::{FileId, Place, Sources};
 use android::AndroidLinks;
@@ -199,6 +199,38 @@ impl AppLinks {
             });
         }
         links
+    }
+
+    /// Returns the same links with other places, as `home` has them.
+    #[must_use]
+    pub fn at_home(mut self, home: &dyn Fn(Place) -> Place) -> Self {
+        let data = |data: &mut Vec<DataSpec>| {
+            for one in data {
+                one.place = one.place.map(home);
+                one.attributes.iter_mut().for_each(|(_, _, place)| *place = home(*place));
+            }
+        };
+        for (_, android) in &mut self.android {
+            for entry in &mut android.entries {
+                entry.place = home(entry.place);
+                for filter in &mut entry.filters {
+                    filter.place = filter.place.map(home);
+                    data(&mut filter.data);
+                    filter.groups.iter_mut().for_each(|group| data(&mut group.data));
+                }
+            }
+            android.unstated.iter_mut().for_each(|(_, place)| *place = home(*place));
+            android.unresolved.iter_mut().for_each(|(_, place)| *place = home(*place));
+        }
+        if let Some(ios) = &mut self.ios {
+            ios.schemes.iter_mut().for_each(|scheme| scheme.place = home(scheme.place));
+            ios.domains.iter_mut().for_each(|domain| domain.place = home(domain.place));
+        }
+        // What is made of a document is the app's own where the document is.
+        let own: Vec<FileId> =
+            self.own.iter().map(|file| home(Place { file: *file, span: elvask_markup::Span::at(0) }).file).collect();
+        self.own = own;
+        self
     }
 
     /// Returns the Android side of the variant that is looked at where nobody names one: the first.

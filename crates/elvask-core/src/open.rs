@@ -84,6 +84,7 @@ impl App {
                 Layout::Npm => discover::npm::packages(&mut loading),
                 Layout::Msbuild => discover::msbuild::packages(&mut loading, choice),
                 Layout::Widget => discover::widget::packages(&mut loading),
+                Layout::AppJson => Vec::new(),
                 Layout::Gradle => discover::native::gradle_packages(&mut loading, &mut build),
                 Layout::Xcode => discover::native::xcode_packages(&mut loading),
             })
@@ -110,6 +111,18 @@ impl App {
         if ios.is_none() && !layouts.contains(&Layout::Msbuild) {
             ios = discover::ios::find(&mut loading, choice)?;
         }
+        let mut generated = None;
+        if layouts.contains(&Layout::AppJson)
+            && let Some(sides) = discover::appjson::sides(&mut loading, &plugins, (android.is_some(), ios.is_some()))
+        {
+            (generated, android, ios) = (Some(sides.generated), sides.android, sides.ios);
+        }
+        if let Some(widget) = &widget
+            && let Some(sides) =
+                discover::widget::sides(&mut loading, widget, &plugins, (android.as_ref(), ios.as_ref()))
+        {
+            (generated, android, ios) = (Some(sides.generated), sides.android, sides.ios);
+        }
         is_met(choice, android.as_ref(), ios.as_ref())?;
         if choice.look != Look::Nowhere {
             judge(&loading, ios.as_ref(), &own, &linking, &mut plugins);
@@ -124,17 +137,14 @@ impl App {
             android.resources = discover::resources::read(&mut loading, android, &plugins);
         }
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
-            let platforms = widget.as_ref().is_some_and(|widget| !widget.platforms.is_empty());
-            loading.notice(if platforms {
-                "the platforms' own projects are not there, as nothing has been prepared yet: only config.xml is looked at".to_owned()
-            } else {
-                "neither an Android app module nor an Xcode project with an app target was found".to_owned()
-            });
+            loading
+                .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
         }
         let site = config.links.site.as_ref().map(|site| site::read(&mut loading, &site.text));
         let Loading { sources, faults, notices, unresolved, .. } = loading;
         let root = root.to_owned();
-        let files = AppFiles { root, layouts, android, ios, widget, required, sources, faults, notices, unresolved };
+        let files =
+            AppFiles { root, layouts, android, ios, widget, generated, required, sources, faults, notices, unresolved };
         Ok(App { files, plugins, config, config_file, site })
     }
 }
@@ -374,11 +384,13 @@ fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &L
     let project = project.map(|file| (file.text.as_ref(), file.shown.as_str()));
     let hybrid = discover::widget::is_widget(loading.files, &loading.root);
     let native = discover::layouts_at(loading.files, &loading.root).iter().all(|layout| layout.is_native());
+    let description = discover::appjson::described(loading.files, &loading.root);
     for (plugin, runtime) in plugins.iter_mut().zip(runtimes) {
         plugin.runtime = runtime;
         let Some(evidence) = plugin.evidence.clone() else { continue };
         let (name, out) = (plugin.name.as_str(), plugin.out.clone());
-        let around = reach::Around { name, out, runtime, native, hybrid, project };
+        let scripted = description.as_ref().and_then(|description| description.scripted(&plugin.name));
+        let around = reach::Around { name, out, runtime, native, hybrid, scripted, project };
         plugin.judged = reach::judge_all(&evidence, &around, own, linking);
     }
 }

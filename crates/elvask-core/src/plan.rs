@@ -6,6 +6,8 @@ pub(crate) mod gradle;
 pub(crate) mod manifest;
 pub(crate) mod plist;
 
+use elvask_markup::Edit;
+
 /// A setting of a platform that makes an app less safe, when a sheet asks for it.
 pub(crate) fn loosens(name: &str, value: &str) -> Option<&'static str> {
     match (name, value) {
@@ -16,4 +18,16 @@ pub(crate) fn loosens(name: &str, value: &str) -> Option<&'static str> {
         ("UIFileSharingEnabled", "true") => Some("lets anybody with the device read the app's documents"),
         _ => None,
     }
+}
+
+/// Returns the one edit that turns a text into another: what they share at both ends stays.
+pub(crate) fn difference(old: &str, new: &str) -> Edit {
+    let shared = |pairs: &mut dyn Iterator<Item = (char, char)>| {
+        pairs.take_while(|(one, other)| one == other).map(|(one, _)| one.len_utf8()).sum::<usize>()
+    };
+    let start = shared(&mut old.chars().zip(new.chars()));
+    let (old_rest, new_rest) = (old.get(start..).unwrap_or_default(), new.get(start..).unwrap_or_default());
+    let end = shared(&mut old_rest.chars().rev().zip(new_rest.chars().rev()));
+    let inserted = new_rest.get(..new_rest.len() - end).unwrap_or_default();
+    Edit::replace(elvask_markup::Span::new(start, old.len() - end), inserted)
 }

@@ -89,6 +89,9 @@ pub(crate) struct Around<'a> {
     pub(crate) native: bool,
     /// The app is a hybrid one, whose tools write what `plugin.xml` asks for.
     pub(crate) hybrid: bool,
+    /// The app lists it among the scripts that change its platform files when they are generated: with the keys that it is told to
+    /// leave out.
+    pub(crate) scripted: Option<Vec<String>>,
     /// The text of the Xcode project and its name, in which conditions may be set.
     pub(crate) project: Option<(&'a str, &'a str)>,
 }
@@ -260,6 +263,13 @@ impl Judge<'_> {
         }
         if learned.brought {
             let why = "its own manifest declares it, and the build merges that in";
+            return Judged { brought: true, ..judged(Reach::Always, why, Some(Level::Error)) };
+        }
+        if learned.shown.by_script
+            && let Some(without) = &self.around.scripted
+            && !without.contains(&learned.name)
+        {
+            let why = "a script of its own, which the app lists, writes it when the platform folders are generated";
             return Judged { brought: true, ..judged(Reach::Always, why, Some(Level::Error)) };
         }
         if learned.shown.script {

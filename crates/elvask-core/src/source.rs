@@ -111,6 +111,13 @@ impl Sources {
         FileId(self.files.len() - 1)
     }
 
+    /// Adds a text that is made of a file, and is shown under that file's name.
+    pub fn add_made(&mut self, path: &Path, of: FileId, text: impl Into<Arc<str>>) -> FileId {
+        let shown = self.file(of).shown.clone();
+        self.files.push(Arc::new(SourceFile::new(path.to_owned(), shown, text.into())));
+        FileId(self.files.len() - 1)
+    }
+
     /// Reads a file; where it cannot be read as text, an empty text stands in for it, so that a place can name it.
     pub fn read(&mut self, files: &dyn Files, path: &Path) -> (FileId, Result<Arc<str>, ReadError>) {
         match read_decoded(files, path) {

@@ -7,6 +7,7 @@ mod variants;
 pub use crate::section::Section;
 pub use variants::{Difference, differences};
 
+use crate::generated::Home;
 use crate::kinds;
 use elvask_markup::plist::ValueKind;
 use elvask_platform::Kind;
@@ -118,6 +119,13 @@ pub fn survey(context: &Context<'_>) -> Survey {
     wanted(context, &mut survey);
     for one in &mut survey.declarations {
         one.needed_by = needed_by(context, one);
+    }
+    if let Some(home) = Home::new(context.scene.app, context.sources) {
+        for one in &mut survey.declarations {
+            one.place = home.place(one.place);
+            one.overrode.iter_mut().for_each(|(_, place)| *place = home.place(*place));
+        }
+        survey.entry_points.iter_mut().for_each(|one| one.place = home.place(one.place));
     }
     survey.declarations.sort_by_key(|one| (one.platform, one.section));
     survey

@@ -5,6 +5,7 @@ use elvask_platform::Kind;
 
 use crate::context::Context;
 use crate::finding::NeededBy;
+use crate::generated::{Home, Written};
 use crate::kinds::{self, Declared};
 use crate::level::Level;
 use crate::needs::Requirement;
@@ -59,5 +60,13 @@ fn found(context: &Context<'_>, name: &str, need: &Need) -> Vec<Removal> {
         edits: declared.removal,
         needed_by: needed_by.clone(),
     };
-    declared.map(removal).collect()
+    let home = Home::new(context.scene.app, context.sources);
+    let at_home = |mut removal: Removal| {
+        let Some(home) = &home else { return Some(removal) };
+        // What a package's own document puts in is not the app's to take out.
+        let Written::Edits(edits, _) = home.edits(&removal.edits) else { return None };
+        (removal.place, removal.edits) = (home.place(removal.place), edits);
+        Some(removal)
+    };
+    declared.map(removal).filter_map(at_home).collect()
 }

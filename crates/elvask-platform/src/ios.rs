@@ -301,9 +301,33 @@ pub fn key_of_title(title: &str) -> Option<&'static str> {
     rows(include_str!("../data/ios-key-titles.tsv")).find(|row| words(row.cell(1)) == inside).map(|row| row.cell(0))
 }
 
+/// Returns the key whose purpose an option of a script in an app description holds: `cameraPermission`.
+#[must_use]
+pub fn key_of_option(option: &str) -> Option<&'static str> {
+    let plain = option.strip_suffix("Permission")?;
+    let listed = rows(include_str!("../data/purpose-options.tsv")).find(|row| row.cell(0) == option);
+    if let Some(row) = listed {
+        return usage_key(row.cell(1)).map(|known| known.key);
+    }
+    let core = |key: &'static str| key.strip_prefix("NS")?.strip_suffix("UsageDescription");
+    let fits = |known: &&UsageKey| core(known.key).is_some_and(|core| core.eq_ignore_ascii_case(plain));
+    usage_keys().iter().find(fits).map(|known| known.key)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn options_of_scripts_lead_to_keys() {
+        for row in rows(include_str!("../data/purpose-options.tsv")) {
+            assert!(key_of_option(row.cell(0)).is_some(), "{row:?}");
+        }
+        assert_eq!(key_of_option("cameraPermission"), Some("NSCameraUsageDescription"));
+        let always = "locationAlwaysAndWhenInUsePermission";
+        assert_eq!(key_of_option(always), Some("NSLocationAlwaysAndWhenInUseUsageDescription"));
+        assert_eq!(key_of_option("camera"), None);
+    }
 
     #[test]
     fn successors_are_keys_themselves() {

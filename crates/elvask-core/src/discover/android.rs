@@ -219,7 +219,7 @@ pub(crate) fn builds_an_app(files: &dyn Files, folder: &Path) -> bool {
 }
 
 /// Finds the manifests of the plugins, in the order of the plugins, and of the modules of the same build.
-fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> Vec<LibraryManifest> {
+pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> Vec<LibraryManifest> {
     let files = loading.files;
     let native: Vec<_> = plugins
         .iter()

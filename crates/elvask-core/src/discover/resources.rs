@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use crate::app::Plugin;
 use crate::appfiles::{AndroidApp, ResourceFile, Resources};
 use crate::files::FileKind;
-use crate::kinds::android::resource::values_file;
+use crate::kinds::android::resource::{values_file, values_files};
 use crate::loading::Loading;
 use crate::requirement::Need;
 use crate::sheet::Asked;
@@ -15,7 +15,7 @@ use crate::sheet::Asked;
 /// The most files of values that are read.
 const MAX_FILES: usize = 200;
 
-/// Looks for the resources that sheets want; reads nothing where they want none.
+/// Looks for the resources that sheets want; where they want none, reads the usual files of values alone.
 pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> Resources {
     let sheets = plugins.iter().filter_map(|plugin| Some((plugin, plugin.sheet.as_ref()?)));
     let wanted: Vec<(&Plugin, &str)> = sheets
@@ -26,10 +26,17 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
         })
         .collect();
     let mut out = Resources::default();
+    let main = app.manifest_path.with_file_name("res");
     if wanted.is_empty() {
+        // What is there may have been put there for a package that is gone.
+        for path in values_files().map(|usual| main.join("values").join(usual)) {
+            if loading.files.is_file(&path) {
+                let shown = loading.shown(&path);
+                out.values.extend(loading.read(&path, &shown).map(|(file, _)| ResourceFile { file }));
+            }
+        }
         return out;
     }
-    let main = app.manifest_path.with_file_name("res");
     let sets = app.judged().flat_map(|variant| &variant.source_sets);
     let mut folders = vec![main.clone()];
     for folder in sets.map(|set| set.manifest.with_file_name("res")) {

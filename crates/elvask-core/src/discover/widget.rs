@@ -8,10 +8,20 @@ use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
 use elvask_platform::Platform;
 
+use elvask_markup::plist::PropertyList;
+use elvask_platform::Version;
+
 use super::Package;
-use crate::appfiles::{Said, Widget, WidgetDeclaration};
+use super::made::{self, Stands};
+use crate::app::Plugin;
+use crate::appfiles::{AndroidApp, Generated, GeneratedFrom, IosApp, Said, Widget, WidgetDeclaration};
 use crate::files::{FileKind, Files};
+use crate::generated::Made;
+use crate::generated::widget::{identity, preference};
+use crate::gradle::Stated;
+use crate::layout::Layout;
 use crate::loading::Loading;
+use crate::names::ANDROID;
 use crate::source::{FileId, Place, read_text};
 
 /// The file.
@@ -102,84 +112,291 @@ fn declare(element: Element<'_>, platform: Option<Platform>, file: FileId, out: 
     }
 }
 
-/// Finds the plugins of the app, which each have a `plugin.xml`: in `plugins/`, else in `node_modules/`.
+/// A plugin as the app states it.
+#[derive(Debug, Clone)]
+struct Named {
+    name: String,
+    place: Place,
+    variables: Vec<(String, String)>,
+}
+
+/// The section of `package.json` that the layout's own tool keeps: the platforms, and the plugins with their variables.
+struct Section {
+    platforms: Vec<String>,
+    plugins: Vec<Named>,
+}
+
+/// Finds the plugins of the app, each once: those that `config.xml` and `package.json` state, those that a tool has put into
+/// `plugins/`, and the dependencies that hold a `plugin.xml`.
 pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let root = loading.root.clone();
     let named = named_plugins(loading);
     let mut packages: Vec<Package> = Vec::new();
-    let folder = root.join("plugins");
-    let mut folders: Vec<PathBuf> = loading
-        .files
-        .list(&folder)
-        .into_iter()
-        .filter(|(_, kind)| *kind == FileKind::Folder)
-        .flat_map(|(name, _)| {
-            let path = folder.join(&name);
-            // A plugin with a scope lies one level deeper.
-            match name.starts_with('@') {
-                true => loading.files.list(&path).into_iter().map(|(name, _)| path.join(name)).collect(),
-                false => vec![path],
-            }
-        })
-        .collect();
-    folders.extend(named.iter().map(|(name, _)| root.join("node_modules").join(name)));
+    let mut folders = inside(loading.files, &root.join("plugins"));
+    let modules = root.join("node_modules");
+    folders.extend(named.iter().map(|one| modules.join(&one.name)));
+    folders.extend(dependencies(loading).into_iter().map(|name| modules.join(name)));
     for path in folders {
-        let file = path.join("plugin.xml");
-        let Ok(text) = read_text(loading.files, &file) else { continue };
-        let Ok(document) = Document::parse(text) else {
-            let shown = loading.shown(&file);
-            loading.notice(format!("{shown}: it cannot be read; what this plugin needs is not known"));
-            continue;
-        };
-        let plugin = document.root();
-        let attribute = |name: &str| plugin.attribute_written(name).map(|name| plugin.value_of(name).into_owned());
-        let Some(name) = attribute("id") else { continue };
-        if packages.iter().any(|known| known.name == name) {
+        let Some((plugin, _)) = read_plugin(loading, &path) else { continue };
+        if packages.iter().any(|known| known.name == plugin.name) {
             continue;
         }
-        let platforms = plugin.children_named("platform").filter_map(|platform| {
-            match platform.value_of(platform.attribute_written("name")?).as_ref() {
-                "android" => Some(Platform::Android),
-                "ios" => Some(Platform::Ios),
-                _ => None,
-            }
-        });
-        let dependency = named.iter().find(|(known, _)| *known == name).map(|(_, place)| *place);
-        packages.push(Package {
-            platforms: platforms.collect(),
-            version: attribute("version"),
-            root: Some(path),
-            name,
-            dependency,
-            ..Package::default()
-        });
+        let dependency = named.iter().find(|known| known.name == plugin.name).map(|known| known.place);
+        packages.push(Package { dependency, ..plugin });
     }
-    let absent: Vec<_> = named.iter().filter(|(name, _)| !packages.iter().any(|known| known.name == *name)).collect();
-    for (name, place) in absent {
-        let (name, platforms) = (name.clone(), Vec::new());
-        packages.push(Package {
-            name,
-            version: None,
-            root: None,
-            platforms,
-            dependency: Some(*place),
-            ..Package::default()
-        });
+    for one in named {
+        if !packages.iter().any(|known| known.name == one.name) {
+            packages.push(Package { name: one.name, dependency: Some(one.place), ..Package::default() });
+        }
     }
     packages
 }
 
-/// Returns the plugins that `config.xml` names.
-fn named_plugins(loading: &mut Loading<'_>) -> Vec<(String, Place)> {
+/// Returns the folders of packages in a folder; one with a scope lies a level deeper.
+fn inside(files: &dyn Files, folder: &Path) -> Vec<PathBuf> {
+    let all = files.list(folder).into_iter().filter(|(_, kind)| *kind == FileKind::Folder);
+    all.flat_map(|(name, _)| {
+        let path = folder.join(&name);
+        match name.starts_with('@') {
+            true => files.list(&path).into_iter().map(|(name, _)| path.join(name)).collect(),
+            false => vec![path],
+        }
+    })
+    .collect()
+}
+
+/// Returns the names of all dependencies of `package.json`, those for development too.
+fn dependencies(loading: &Loading<'_>) -> Vec<String> {
+    let Some(json) = package_json(loading) else { return Vec::new() };
+    let lists = ["dependencies", "devDependencies"].into_iter().filter_map(|key| json.get(key)?.as_object());
+    lists.flat_map(|list| list.keys().cloned()).collect()
+}
+
+fn package_json(loading: &Loading<'_>) -> Option<serde_json::Value> {
+    let text = read_text(loading.files, &loading.root.join("package.json")).ok()?;
+    serde_json::from_str(&text).ok()
+}
+
+/// Reads the `plugin.xml` of a folder: the package, and the defaults of its variables.
+fn read_plugin(loading: &mut Loading<'_>, path: &Path) -> Option<(Package, Vec<(String, String)>)> {
+    let file = path.join("plugin.xml");
+    let text = read_text(loading.files, &file).ok()?;
+    let Ok(document) = Document::parse(text) else {
+        let shown = loading.shown(&file);
+        loading.notice(format!("{shown}: it cannot be read; what this plugin needs is not known"));
+        return None;
+    };
+    let plugin = document.root();
+    let attribute = |element: Element<'_>, name: &str| {
+        element.attribute_written(name).map(|name| element.value_of(name).into_owned())
+    };
+    let platforms =
+        plugin.children_named("platform").filter_map(|platform| match attribute(platform, "name")?.as_str() {
+            "android" => Some(Platform::Android),
+            "ios" => Some(Platform::Ios),
+            _ => None,
+        });
+    let preferences = plugin.children().chain(plugin.children_named("platform").flat_map(|one| one.children()));
+    let defaults = preferences
+        .filter(|one| local(*one) == "preference")
+        .filter_map(|one| Some((attribute(one, "name")?, attribute(one, "default").unwrap_or_default())));
+    let package = Package {
+        name: attribute(plugin, "id")?,
+        version: attribute(plugin, "version"),
+        platforms: platforms.collect(),
+        root: Some(path.to_owned()),
+        ..Package::default()
+    };
+    Some((package, defaults.collect()))
+}
+
+/// Returns the plugins that `config.xml` and the section of `package.json` state, each once; what the section says goes first.
+fn named_plugins(loading: &mut Loading<'_>) -> Vec<Named> {
+    let mut named = section(loading).map(|section| section.plugins).unwrap_or_default();
     let path = loading.root.join(FILE);
-    let Ok(text) = read_text(loading.files, &path) else { return Vec::new() };
-    let Ok(document) = Document::parse(text.clone()) else { return Vec::new() };
+    let Ok(text) = read_text(loading.files, &path) else { return named };
+    let Ok(document) = Document::parse(text.clone()) else { return named };
     let file = loading.add(&path, text);
-    let plugins = document.root().children().filter(|child| local(*child) == "plugin");
-    plugins
-        .filter_map(|plugin| {
-            let name = plugin.attribute_written("name")?;
-            Some((plugin.value_of(name).into_owned(), Place { file, span: name.value }))
-        })
-        .collect()
+    for plugin in document.root().children().filter(|child| local(*child) == "plugin") {
+        let Some(attribute) = plugin.attribute_written("name").or_else(|| plugin.attribute_written("id")) else {
+            continue;
+        };
+        let (name, place) = (plugin.value_of(attribute).into_owned(), Place { file, span: attribute.value });
+        let variables = plugin.children().filter(|child| local(*child) == "variable").filter_map(|child| {
+            let of = |name: &str| child.attribute_written(name).map(|name| child.value_of(name).into_owned());
+            Some((of("name")?, of("value")?))
+        });
+        if !named.iter().any(|known| known.name == name) {
+            named.push(Named { name, place, variables: variables.collect() });
+        }
+    }
+    named
+}
+
+/// Returns the section of `package.json`: the object that holds both platforms and plugins.
+fn section(loading: &mut Loading<'_>) -> Option<Section> {
+    let json = package_json(loading)?;
+    let fits = |value: &&serde_json::Value| {
+        value.get("plugins").is_some_and(serde_json::Value::is_object)
+            || value.get("platforms").is_some_and(serde_json::Value::is_array) && value.get("plugins").is_none()
+    };
+    let section = json.as_object()?.values().find(fits)?;
+    let path = loading.root.join("package.json");
+    let text = read_text(loading.files, &path).ok()?;
+    let file = loading.add(&path, text.clone());
+    let plugins = section.get("plugins").and_then(serde_json::Value::as_object);
+    let plugins = plugins.into_iter().flatten().map(|(name, variables)| {
+        let at = text.rfind(&format!("\"{name}\"")).map_or(0, |at| at + 1);
+        let variables = variables.as_object().into_iter().flatten();
+        let text = |value: &serde_json::Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+        Named {
+            name: name.clone(),
+            place: Place { file, span: Span::new(at, at + name.len()) },
+            variables: variables.map(|(key, value)| (key.clone(), text(value))).collect(),
+        }
+    });
+    let platforms = section.get("platforms").and_then(serde_json::Value::as_array);
+    let platforms = platforms.into_iter().flatten().filter_map(|one| one.as_str().map(str::to_owned));
+    Some(Section { platforms: platforms.collect(), plugins: plugins.collect() })
+}
+
+/// The two sides of an app as `config.xml` and its plugins make them.
+pub(crate) struct Sides {
+    pub(crate) generated: Generated,
+    pub(crate) android: Option<AndroidApp>,
+    pub(crate) ios: Option<IosApp>,
+}
+
+/// Makes both sides of `config.xml`. What has been prepared already is compared with them: its levels stand in where the document
+/// states none, and what it lacks is told.
+pub(crate) fn sides(
+    loading: &mut Loading<'_>,
+    widget: &Widget,
+    plugins: &[Plugin],
+    prepared: (Option<&AndroidApp>, Option<&IosApp>),
+) -> Option<Sides> {
+    let root = loading.root.clone();
+    let named = named_plugins(loading);
+    let section = section(loading);
+    let mut from = Vec::new();
+    for plugin in plugins {
+        let Some(folder) = &plugin.root else { continue };
+        let Some((_, defaults)) = read_plugin(loading, folder) else { continue };
+        let path = folder.join("plugin.xml");
+        let Ok(text) = read_text(loading.files, &path) else { continue };
+        let given = named.iter().find(|known| known.name == plugin.name);
+        let mut variables: Vec<(String, String)> = given.map(|given| given.variables.clone()).unwrap_or_default();
+        for (name, value) in defaults {
+            if !variables.iter().any(|(known, _)| *known == name) {
+                variables.push((name, value));
+            }
+        }
+        let id = widget.id.as_ref().map(|id| id.text.clone()).unwrap_or_default();
+        variables.push(("PACKAGE_NAME".to_owned(), id));
+        // The longest name first, so that none is taken for the start of another one.
+        variables.sort_by_key(|(name, _)| std::cmp::Reverse(name.len()));
+        let variables = variables.into_iter().map(|(name, value)| (format!("${name}"), value)).collect();
+        from.push(GeneratedFrom { name: plugin.name.clone(), file: loading.add(&path, text), variables });
+    }
+    let folders = ["android", "ios"].map(|name| (name, loading.files.is_folder(&root.join("platforms").join(name))));
+    let mut wanted: Vec<&str> = widget.platforms.iter().map(|platform| platform.id()).collect();
+    wanted.extend(section.iter().flat_map(|section| &section.platforms).map(String::as_str));
+    wanted.extend(folders.iter().filter(|(_, there)| *there).map(|(name, _)| *name));
+    // Where no platform is named, the app may be prepared for either.
+    let has = |name: &str| !wanted.iter().any(|known| matches!(*known, "android" | "ios")) || wanted.contains(&name);
+    let mut generated = Generated {
+        layout: Layout::Widget,
+        source: widget.file,
+        manifest: None,
+        plist: None,
+        entitlements: None,
+        plugins: from,
+        folders: folders.iter().filter(|(_, there)| *there).map(|(name, _)| format!("platforms/{name}")).collect(),
+    };
+    let made = made::take_in(loading, &mut generated, (has("android"), has("ios")))?;
+    let stands = stands(loading, widget, prepared);
+    let android = made::android(loading, &generated, &stands, plugins);
+    let ios = made::ios(loading, &generated, &stands);
+    compare(loading, &made, prepared);
+    let unknown = [
+        (android.is_some() && stands.min_level.value.is_none(), "the lowest level of Android"),
+        (ios.is_some() && stands.min_version.value.is_none(), "the lowest version of iOS"),
+    ];
+    for (_, what) in unknown.iter().filter(|(unknown, _)| *unknown) {
+        let place = Place { file: widget.file, span: Span::at(0) };
+        loading.unresolved.push(crate::loading::Unresolved {
+            what: format!(
+                "{what} is not stated: the tools' own holds, which is not known before a platform is prepared"
+            ),
+            place,
+        });
+    }
+    Some(Sides { generated, android, ios })
+}
+
+/// Reads who the app is and what it runs on.
+fn stands(loading: &Loading<'_>, widget: &Widget, prepared: (Option<&AndroidApp>, Option<&IosApp>)) -> Stands {
+    let file = widget.file;
+    let Ok(document) = Document::parse(loading.text(file).to_owned()) else { return Stands::default() };
+    let root = document.root();
+    let of = |platform, name: &str| preference(root, platform, name);
+    let number = |found: Option<(String, Span)>| found.and_then(|(text, span)| Some((text.trim().parse().ok()?, span)));
+    // A level that only the prepared project states is stated nowhere that a person would change.
+    let or = |stated: Stated<u32>, prepared: Option<u32>| match stated.value {
+        Some(_) => stated,
+        None => Stated { value: prepared, place: Some(Place { file, span: root.open() }), written: None },
+    };
+    let min = made::stated(file, number(of(Platform::Android, "android-minSdkVersion")));
+    let target = made::stated(file, number(of(Platform::Android, "android-targetSdkVersion")));
+    let version = of(Platform::Ios, "deployment-target").and_then(|(text, span)| Some((Version::parse(&text)?, span)));
+    let mut min_version = made::stated(file, version);
+    if min_version.value.is_none() {
+        min_version.value = prepared.1.and_then(|ios| ios.min_version.value);
+        min_version.place = Some(Place { file, span: root.open() });
+    }
+    Stands {
+        android_id: made::stated(file, identity(root, &["android-packageName", "id"])),
+        ios_id: made::stated(file, identity(root, &["ios-CFBundleIdentifier", "id"])),
+        version: made::stated(file, identity(root, &["version"])),
+        version_code: made::stated(file, number(identity(root, &["android-versionCode"]))),
+        build: made::stated(file, identity(root, &["ios-CFBundleVersion", "version"])),
+        min_level: or(min, prepared.0.and_then(|android| android.min_level.value)),
+        target_level: or(target, prepared.0.and_then(|android| android.target_level.value)),
+        min_version,
+    }
+}
+
+/// Tells what prepared projects lack of what `config.xml` makes now.
+fn compare(loading: &mut Loading<'_>, made: &Made, prepared: (Option<&AndroidApp>, Option<&IosApp>)) {
+    let mut lacking: Vec<(String, String)> = Vec::new();
+    if let Some(file) = prepared.0.and_then(|android| android.manifest) {
+        let permissions = |text: &str| -> Vec<String> {
+            let Ok(document) = Document::parse(text.to_owned()) else { return Vec::new() };
+            let named = document.root().children_named("uses-permission");
+            named.filter_map(|one| Some(one.value(ANDROID, "name")?.into_owned())).collect()
+        };
+        let there = permissions(loading.text(file));
+        for name in permissions(made.manifest.text()).into_iter().filter(|name| !there.contains(name)) {
+            lacking.push(("platforms/android".to_owned(), name));
+        }
+    }
+    if let Some(file) = prepared.1.and_then(|ios| ios.plist) {
+        let keys = |text: &str| -> Vec<String> {
+            let Ok(list) = PropertyList::parse(text.to_owned()) else { return Vec::new() };
+            list.entries().iter().map(|entry| entry.key.clone()).collect()
+        };
+        let there = keys(loading.text(file));
+        for key in keys(made.plist.text()).into_iter().filter(|key| !there.contains(key)) {
+            lacking.push(("platforms/ios".to_owned(), key));
+        }
+    }
+    for folder in ["platforms/android", "platforms/ios"] {
+        let names: Vec<_> = lacking.iter().filter(|(at, _)| at == folder).map(|(_, name)| name.as_str()).collect();
+        if !names.is_empty() {
+            loading.notice(format!(
+                "{folder} was prepared before config.xml was what it is now, and lacks {}: prepare it anew",
+                names.join(", ")
+            ));
+        }
+    }
 }

@@ -10,7 +10,7 @@ use super::{Evidence, gather};
 use crate::files::Files;
 
 /// The version of what is remembered; another one is forgotten.
-const VERSION: u32 = 2;
+const VERSION: u32 = 3;
 
 /// A place where small records are kept between runs. It may lose any of them at any time, and must not fail.
 pub trait Cache: Send + Sync + std::fmt::Debug {

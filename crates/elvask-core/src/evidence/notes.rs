@@ -5,7 +5,7 @@
 mod mentions;
 mod texts;
 
-use texts::{Prose, between, kind_of, last_clause, last_verdict, parallel_chapters, unescaped, without_tags};
+use texts::{Prose, between, kind_of, last_clause, last_verdict, learned, parallel_chapters, unescaped, without_tags};
 
 use elvask_platform::Platform;
 use pulldown_cmark::{CodeBlockKind, Event, HeadingLevel, Options, Parser, Tag, TagEnd};
@@ -584,30 +584,4 @@ impl Reader<'_, '_> {
             offset += line.len();
         }
     }
-}
-
-fn learned(
-    name: String,
-    need: Need,
-    judged: Verdict,
-    words: &str,
-    one_of: Option<String>,
-    citation: Citation,
-) -> Learned {
-    let (when, cap) = bounds(words, need.platform());
-    // What the system stopped reading is needed for older systems alone, whether the notes say so or not.
-    let purpose = Some(&name).filter(|_| need.kind() == Kind::Usage);
-    let legacy = purpose.and_then(|name| elvask_platform::ios::usage_key(name)?.until);
-    let when = match legacy.filter(|_| when == When::default()) {
-        Some(until) => When { ios_version: Some(Range::below(until)), ..When::default() },
-        None => when,
-    };
-    let conditional = matches!(need.kind(), Kind::Permission | Kind::Query | Kind::Usage | Kind::Component);
-    let when = if conditional { when } else { When::default() };
-    let uncapped = need == Need::Permission { max_level: None };
-    let need = if uncapped { Need::Permission { max_level: cap } } else { need };
-    let strength = if judged == Verdict::Optional { Strength::Optional } else { Strength::Likely };
-    let notes = if judged == Verdict::Optional { Notes::Some } else { Notes::Everybody };
-    let shown = Shown::in_notes(notes);
-    Learned { name, need, strength, one_of, when, brought: false, shown, citations: vec![citation] }
 }

@@ -18,6 +18,8 @@ pub struct Shown {
     /// Only a script says so that comes with the package and changes an app's files for another tool.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub script: bool,
+    /// Such a script names it too, so that the tool which runs it writes it.
+    pub by_script: bool,
 }
 
 /// What notes say of who needs something.
@@ -99,6 +101,7 @@ impl Shown {
     /// Takes in what else shows the same thing. Notes that name a condition anywhere outweigh those that name none.
     pub(super) fn join(&mut self, other: Shown) {
         self.script &= other.script;
+        self.by_script |= other.by_script;
         self.notes = self.notes.max(other.notes);
         for occurrence in other.code {
             if self.code.len() < MAX_OCCURRENCES && !self.code.contains(&occurrence) {

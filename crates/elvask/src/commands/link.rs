@@ -46,7 +46,7 @@ fn with_links(options: &AppOptions, output: &Output, look: impl FnOnce(&App, &Co
         return Err(Failure::new(format!("what cannot be read must be mended first: {}", line.trim_end())));
     }
     let context = Context::new(&app, &app.sources, &surface, &settings);
-    let links = context.links();
+    let links = context.links_at_home();
     for (name, place) in links.first_android().into_iter().flat_map(|android| &android.unresolved) {
         let at = app.sources.position(*place);
         output.notice(&format!(
@@ -56,7 +56,7 @@ fn with_links(options: &AppOptions, output: &Output, look: impl FnOnce(&App, &Co
             at.column
         ));
     }
-    look(&app, &context, links)
+    look(&app, &context, &links)
 }
 
 /// Returns the device that a command line means.

@@ -114,3 +114,29 @@ pub(super) fn unescaped(text: &str) -> String {
         .replace("&nbsp;", " ")
         .replace("&amp;", "&")
 }
+
+pub(super) fn learned(
+    name: String,
+    need: Need,
+    judged: Verdict,
+    words: &str,
+    one_of: Option<String>,
+    citation: Citation,
+) -> Learned {
+    let (when, cap) = bounds(words, need.platform());
+    // What the system stopped reading is needed for older systems alone, whether the notes say so or not.
+    let purpose = Some(&name).filter(|_| need.kind() == Kind::Usage);
+    let legacy = purpose.and_then(|name| elvask_platform::ios::usage_key(name)?.until);
+    let when = match legacy.filter(|_| when == When::default()) {
+        Some(until) => When { ios_version: Some(Range::below(until)), ..When::default() },
+        None => when,
+    };
+    let conditional = matches!(need.kind(), Kind::Permission | Kind::Query | Kind::Usage | Kind::Component);
+    let when = if conditional { when } else { When::default() };
+    let uncapped = need == Need::Permission { max_level: None };
+    let need = if uncapped { Need::Permission { max_level: cap } } else { need };
+    let strength = if judged == Verdict::Optional { Strength::Optional } else { Strength::Likely };
+    let notes = if judged == Verdict::Optional { Notes::Some } else { Notes::Everybody };
+    let shown = Shown::in_notes(notes);
+    Learned { name, need, strength, one_of, when, brought: false, shown, citations: vec![citation] }
+}

@@ -88,7 +88,7 @@ impl KindSpec for Level {
 
     fn declared(&self, scene: &Scene<'_>) -> Vec<Declared> {
         let Some(android) = &scene.app.android else { return Vec::new() };
-        let place = |name: &str| stated(android, name)?.place;
+        let place = |name: &str| stated(android, name).filter(|stated| stated.value.is_some())?.place;
         KEYS.iter().filter_map(|(_, name)| Some(Declared::new(*name, place(name)?, Vec::new()))).collect()
     }
 
@@ -117,6 +117,9 @@ impl KindSpec for Level {
     fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, _: &dyn Answering) -> Option<(Place, Remedy)> {
         let (highest, stated) = (wanted(need)?, stated(scene.app.android.as_ref()?, name)?);
         let (level, place) = (stated.value?, stated.place?);
+        if let Some(remedy) = crate::generated::state_level(scene.app, scene.sources, name, &highest.to_string()) {
+            return Some((place, remedy));
+        }
         let text = scene.app.sources.text_at(place);
         let number = text.trim_matches(['"', '\'']);
         if number.parse() != Ok(level) {

@@ -59,6 +59,11 @@ pub(crate) fn values_file(kind: &str) -> Option<&'static str> {
     VALUES.iter().find(|(known, _)| *known == kind).map(|(_, file)| *file)
 }
 
+/// Goes through the usual names of files of values.
+pub(crate) fn values_files() -> impl Iterator<Item = &'static str> {
+    VALUES.iter().map(|(_, file)| *file)
+}
+
 impl KindSpec for Resource {
     fn about(&self) -> &'static KindAbout {
         &ABOUT

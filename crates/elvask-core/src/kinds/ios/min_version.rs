@@ -96,6 +96,10 @@ impl KindSpec for MinVersion {
 
     fn add(&self, scene: &Scene<'_>, _name: &str, need: &Need, _: &dyn Answering) -> Option<(Place, Remedy)> {
         let ((_, place), version) = (stated(scene)?, wanted(need)?);
+        if let Some(remedy) = crate::generated::state_level(scene.app, scene.sources, MIN_VERSION, &version.to_string())
+        {
+            return Some((place, remedy));
+        }
         let title = format!("raise the deployment target to {version}");
         let steps = format!("Raise {SETTING} to {version}.");
         let set = set_setting(scene, title, SETTING, &NewValue::String(version.to_string()));

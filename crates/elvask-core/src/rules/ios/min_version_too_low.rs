@@ -36,6 +36,10 @@ impl Rule for MinVersionTooLow {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some((version, place)) = stated(context) else { return };
+        // The document is not read anew once the version has been raised.
+        if context.app.generated.is_some() && context.is_changed(place.file) {
+            return;
+        }
         for group in context.needs.groups(Kind::MinVersion) {
             let wanted = |one: &Requirement| {
                 let Need::MinVersion(wanted) = one.need else { return None };

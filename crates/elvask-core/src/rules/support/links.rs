@@ -1,6 +1,6 @@
 //! Declaring hosts and schemes of links, on both platforms.
 
-use elvask_markup::Edit;
+use crate::plan::difference;
 use elvask_markup::xml::plan::Fragment;
 
 use crate::context::Context;
@@ -162,16 +162,4 @@ pub(in crate::rules) fn write_association(
         }
         Err(problem) => Remedy::Manual(format!("{problem}.")),
     })
-}
-
-/// Returns the one edit that turns a text into another: what they share at both ends stays.
-fn difference(old: &str, new: &str) -> Edit {
-    let shared = |pairs: &mut dyn Iterator<Item = (char, char)>| {
-        pairs.take_while(|(one, other)| one == other).map(|(one, _)| one.len_utf8()).sum::<usize>()
-    };
-    let start = shared(&mut old.chars().zip(new.chars()));
-    let (old_rest, new_rest) = (old.get(start..).unwrap_or_default(), new.get(start..).unwrap_or_default());
-    let end = shared(&mut old_rest.chars().rev().zip(new_rest.chars().rev()));
-    let inserted = new_rest.get(..new_rest.len() - end).unwrap_or_default();
-    Edit::replace(elvask_markup::Span::new(start, old.len() - end), inserted)
 }
