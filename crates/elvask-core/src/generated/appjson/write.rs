@@ -79,10 +79,17 @@ fn by_hand(what: &str) -> Written {
     ))
 }
 
-/// What an element of a manifest would be in the manifest, for the steps of a person.
+/// Returns an element as the manifest would have it, for the steps of a person.
 fn shown(element: &Fragment) -> String {
     let attributes: Vec<_> = element.attributes.iter().map(|(name, value)| format!(" {name}=\"{value}\"")).collect();
-    format!("<{}{}>", element.name, attributes.concat())
+    let tag = format!("<{}{}", element.name, attributes.concat());
+    match &element.content {
+        Content::Empty => format!("{tag} />"),
+        Content::Text(text) => format!("{tag}>{text}</{}>", element.name),
+        Content::Elements(inside) => {
+            format!("{tag}>{}</{}>", inside.iter().map(shown).collect::<Vec<_>>().concat(), element.name)
+        }
+    }
 }
 
 fn attribute<'f>(element: &'f Fragment, local: &str) -> Option<&'f str> {
@@ -104,6 +111,12 @@ fn is_launcher(parent: &[Step]) -> bool {
 /// Writes changes of the manifest.
 pub(crate) fn write_manifest(generated: &Generated, sources: &Sources, made: &Made, changes: &[Change]) -> Written {
     let Some(document) = Document::open(generated, sources) else { return by_hand("it is a script") };
+    if let [Change::Removed(span)] = changes
+        && let Some(place) = made.manifest.whole(*span).filter(|place| place.file == generated.source)
+        && let Some(edit) = without_element(&document.before, place.span)
+    {
+        return Written::Edits(vec![(generated.source, vec![edit])], None);
+    }
     for change in changes {
         match change {
             Change::Added { parent, element } => {
@@ -161,6 +174,20 @@ fn set(object: &CstObject, name: &str, value: CstInputValue) {
             object.append(name, value);
         }
     }
+}
+
+/// Returns what takes an element out of a list on one line, with the comma and the blank that parted it from its neighbour; `None`
+/// where it stands alone or on a line of its own.
+fn without_element(text: &str, span: elvask_markup::Span) -> Option<Edit> {
+    let (before, after) = (text.get(..span.start)?, text.get(span.end..)?);
+    if let Some(rest) = after.strip_prefix(',') {
+        let blank = rest.len() - rest.trim_start_matches(' ').len();
+        let next = rest.get(blank..)?;
+        return (!next.starts_with(['\n', '\r']))
+            .then(|| Edit::delete(elvask_markup::Span::new(span.start, span.end + 1 + blank)));
+    }
+    let start = before.trim_end_matches(' ').strip_suffix(',')?.len();
+    Some(Edit::delete(elvask_markup::Span::new(start, span.end)))
 }
 
 /// Takes the value out that is written so, from the lists and maps in which permissions, filters, schemes and keys stand.
