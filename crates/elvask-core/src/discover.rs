@@ -2,7 +2,9 @@
 
 pub(crate) mod android;
 pub(crate) mod appjson;
+pub(crate) mod gradle;
 pub(crate) mod ios;
+pub(crate) mod layouts;
 pub(crate) mod made;
 pub(crate) mod msbuild;
 pub(crate) mod native;
@@ -10,48 +12,22 @@ pub(crate) mod npm;
 pub(crate) mod pubspec;
 pub(crate) mod resources;
 pub mod widget;
+pub(crate) mod xcode;
 
 use crate::layout::FILE_NAME;
 use std::path::{Path, PathBuf};
 
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 use rayon::prelude::*;
 
 use crate::files::{FileKind, Files};
-use crate::layout::Layout;
+use crate::layout::{Home, Layout};
 use crate::loading::Loading;
 use crate::source::Place;
 
 /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
 pub(crate) fn layouts_at(files: &dyn Files, root: &Path) -> Vec<Layout> {
-    let mut found = Vec::new();
-    for layout in [Layout::Pubspec, Layout::Npm] {
-        if files.is_file(&root.join(layout.file())) {
-            found.push(layout);
-        }
-    }
-    if msbuild_project(files, root) {
-        found.push(Layout::Msbuild);
-    }
-    if widget::is_widget(files, root) {
-        found.push(Layout::Widget);
-    }
-    if appjson::is_described(files, root) {
-        found.push(Layout::AppJson);
-    }
-    if found.is_empty() {
-        if crate::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root) {
-            found.push(Layout::Gradle);
-        }
-        if !ios::projects_in(files, root).is_empty() {
-            found.push(Layout::Xcode);
-        }
-    }
-    found
-}
-
-fn msbuild_project(files: &dyn Files, root: &Path) -> bool {
-    crate::msbuild::project_file(files, root).is_some()
+    layouts::at(files, root).into_iter().map(layouts::LayoutSpec::layout).collect()
 }
 
 /// A package that the app depends on, directly or through others.
@@ -226,15 +202,7 @@ pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
         let layouts = layouts_at(files, &folder);
         let modules =
             || folders(files, &folder, APPS_DEPTH).into_iter().filter(|inside| android::builds_an_app(files, inside));
-        let is_app = layouts.iter().any(|layout| match layout {
-            Layout::Pubspec | Layout::Npm => {
-                files.is_file(&folder.join(FILE_NAME))
-                    || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
-                        && find_app_in(files, &folder) == folder
-            }
-            Layout::Msbuild | Layout::Widget | Layout::AppJson | Layout::Xcode => true,
-            Layout::Gradle => false,
-        });
+        let is_app = layouts.iter().any(|layout| layouts::spec(*layout).is_app(files, &folder));
         if is_app {
             found.push(folder);
         } else if layouts.contains(&Layout::Gradle) {
@@ -261,4 +229,17 @@ pub fn describe_package(files: &dyn Files, root: &Path) -> Option<(String, Optio
     let pubspec = crate::yaml::Yaml::parse(&text).ok()?;
     let get = |key: &str| pubspec.get(key).and_then(crate::yaml::Yaml::as_str).map(str::to_owned);
     Some((get("name")?, get("version")))
+}
+
+/// Says whether a folder with a dependency file that libraries have as well is an app: it has a platform's side, or is set up.
+pub(crate) fn is_app_with_sides(files: &dyn Files, folder: &Path) -> bool {
+    files.is_file(&folder.join(FILE_NAME))
+        || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
+            && find_app_in(files, folder) == folder
+}
+
+/// Returns where an app of a layout states a declaration of a kind on a platform.
+#[must_use]
+pub fn home_of(layout: Layout, kind: Kind, platform: Platform) -> Home {
+    layouts::spec(layout).home(kind, platform)
 }

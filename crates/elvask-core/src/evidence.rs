@@ -105,6 +105,8 @@ pub struct Evidence {
     /// It is for development builds alone.
     #[serde(default)]
     pub for_development: bool,
+    /// Whether it is a module of a runtime whose tools run the script that it brings along by themselves.
+    pub runtime_module: bool,
     /// It brings native code that is compiled already.
     #[serde(default)]
     pub binaries: Vec<String>,

@@ -52,13 +52,41 @@ pub(crate) enum Written {
     Steps(String),
 }
 
+/// A kind of document that platform files are made of: how they are made, and how it is written.
+pub(crate) trait Maker: Sync {
+    /// Returns the layout whose tools make them.
+    fn layout(&self) -> Layout;
+
+    /// Returns the platform files as the tools would make them; `None` where the document cannot be read.
+    fn made(&self, generated: &Generated, sources: &Sources) -> Option<Made>;
+
+    /// Writes changes of the manifest.
+    fn write_manifest(&self, generated: &Generated, sources: &Sources, made: &Made, changes: &[Change]) -> Written;
+
+    /// Writes changes of the property list or of the entitlements, which `draft` is.
+    fn write_list(
+        &self,
+        generated: &Generated,
+        sources: &Sources,
+        draft: &Draft,
+        which: Which,
+        changes: &[KeyChange],
+    ) -> Written;
+
+    /// Returns what states a level, or a version of iOS; `None` where the document has no words for it.
+    fn write_level(&self, generated: &Generated, sources: &Sources, name: &str, value: &str) -> Option<Vec<Edit>>;
+}
+
+/// All kinds of document that platform files are made of.
+static MAKERS: [&dyn Maker; 2] = [&widget::Config, &appjson::Json];
+
+fn maker(generated: &Generated) -> Option<&'static dyn Maker> {
+    MAKERS.into_iter().find(|maker| maker.layout() == generated.layout)
+}
+
 /// Returns the platform files as the tools would make them of the document as it is in `sources`.
 pub(crate) fn made(generated: &Generated, sources: &Sources) -> Option<Made> {
-    match generated.layout {
-        Layout::Widget => widget::made(generated, sources),
-        Layout::AppJson => appjson::made(generated, sources),
-        Layout::Pubspec | Layout::Npm | Layout::Msbuild | Layout::Gradle | Layout::Xcode => None,
-    }
+    maker(generated)?.made(generated, sources)
 }
 
 /// Returns the texts with the platform files made anew; `None` where the app has none that are made.
@@ -185,17 +213,16 @@ impl<'h> Home<'h> {
     }
 
     fn write_manifest(&self, changes: &[Change]) -> Written {
-        match self.generated.layout {
-            Layout::AppJson => appjson::write_manifest(self.generated, self.sources, &self.made, changes),
-            _ => widget::write_manifest(self.generated, self.sources, &self.made, changes),
+        match maker(self.generated) {
+            Some(maker) => maker.write_manifest(self.generated, self.sources, &self.made, changes),
+            None => Written::Steps(String::new()),
         }
     }
 
     fn write_list(&self, which: Which, changes: &[KeyChange]) -> Written {
-        let draft = self.draft(which);
-        match self.generated.layout {
-            Layout::AppJson => appjson::write_list(self.generated, self.sources, draft, which, changes),
-            _ => widget::write_list(self.generated, self.sources, draft, which, changes),
+        match maker(self.generated) {
+            Some(maker) => maker.write_list(self.generated, self.sources, self.draft(which), which, changes),
+            None => Written::Steps(String::new()),
         }
     }
 
@@ -224,12 +251,7 @@ fn put(all: &mut Vec<(FileId, Vec<Edit>)>, file: FileId, edits: Vec<Edit>) {
 pub(crate) fn state_level(scene_app: &AppFiles, sources: &Sources, name: &str, value: &str) -> Option<Remedy> {
     let generated = scene_app.generated.as_ref()?;
     let (title, by_hand) = (format!("raise it to {value}"), format!("Raise {name} to {value}"));
-    let edits = match generated.layout {
-        Layout::AppJson => appjson::write_level(generated, sources, name, value),
-        _ => widget::level_preference(name).and_then(|(platform, preference)| {
-            widget::write_preference(generated, sources, platform, preference, value)
-        }),
-    };
+    let edits = maker(generated)?.write_level(generated, sources, name, value);
     Some(match edits {
         Some(edits) => Remedy::edit(title, generated.source, edits).making(name),
         None => Remedy::Manual(format!("{by_hand} where the tools that make the platform folders take it from.")),

@@ -9,12 +9,14 @@ use crate::app::PluginSheet;
 use crate::app::SheetOrigin;
 use crate::appfiles::AndroidApp;
 use crate::appfiles::AppFiles;
+use crate::appfiles::Generated;
 use crate::appfiles::IosApp;
 use crate::appfiles::LoadError;
 use crate::appfiles::RequiredFile;
 use crate::config::Config;
 use crate::discover;
 use crate::discover::Package;
+use crate::discover::layouts::{Search, Sides};
 use crate::evidence::Evidence;
 use crate::evidence::learn_cached;
 use crate::files::FileKind;
@@ -65,30 +67,19 @@ impl App {
         if !files.is_folder(root) {
             return Err(LoadError::NoFolder(root.display().to_string()));
         }
-        let layouts = discover::layouts_at(files, root);
-        if layouts.is_empty() {
+        let specs = discover::layouts::at(files, root);
+        if specs.is_empty() {
             return Err(LoadError::NoApp(root.display().to_string()));
         }
         if let Some(missing) = sheet_folders.iter().find(|folder| !files.is_folder(folder)) {
             return Err(LoadError::NoSheetFolder(missing.display().to_string()));
         }
         let mut loading = Loading::new(files, root);
-        let mut build = None;
         let config_path = root.join(FILE_NAME);
         let (config, config_file) =
             if files.is_file(&config_path) { read_config(&mut loading, &config_path) } else { Default::default() };
-        let packages: Vec<_> = layouts
-            .iter()
-            .flat_map(|layout| match layout {
-                Layout::Pubspec => discover::pubspec::packages(&mut loading),
-                Layout::Npm => discover::npm::packages(&mut loading),
-                Layout::Msbuild => discover::msbuild::packages(&mut loading, choice),
-                Layout::Widget => discover::widget::packages(&mut loading),
-                Layout::AppJson => Vec::new(),
-                Layout::Gradle => discover::native::gradle_packages(&mut loading, &mut build),
-                Layout::Xcode => discover::native::xcode_packages(&mut loading),
-            })
-            .collect();
+        let mut search = Search { choice, build: None };
+        let packages = specs.iter().flat_map(|spec| spec.packages(&mut loading, &mut search)).collect();
         let mut plugins = plugins(&mut loading, packages, sheet_folders);
         let own = look_into(files, root, choice, &mut plugins);
         let linking = crate::linking::read(files, root);
@@ -98,34 +89,20 @@ impl App {
             let problems: Vec<_> = unknown.flat_map(|sheet| config.check_against(&sheet.sheet)).collect();
             loading.problems(FaultKind::Config, file, problems);
         }
-        let widget = layouts.contains(&Layout::Widget).then(|| discover::widget::read(&mut loading)).flatten();
-        let (mut android, mut ios) = (None, None);
-        if layouts.contains(&Layout::Msbuild) {
-            android = discover::msbuild::android(&mut loading, &plugins);
-            ios = discover::msbuild::ios(&mut loading);
+        let mut sides = Sides::default();
+        if !specs.iter().any(|spec| spec.has_own_sides()) {
+            // An app of one platform alone may have the other one beside it, in a folder of its own.
+            sides.android = discover::android::find(&mut loading, &plugins, choice, search.build)?;
+            sides.ios = discover::ios::find(&mut loading, choice)?;
         }
-        // An app of one platform alone may have the other one beside it, in a folder of its own.
-        if android.is_none() && !layouts.contains(&Layout::Msbuild) {
-            android = discover::android::find(&mut loading, &plugins, choice, build)?;
+        for spec in &specs {
+            sides = spec.sides(&mut loading, &plugins, sides);
         }
-        if ios.is_none() && !layouts.contains(&Layout::Msbuild) {
-            ios = discover::ios::find(&mut loading, choice)?;
-        }
-        let mut generated = None;
-        if layouts.contains(&Layout::AppJson)
-            && let Some(sides) = discover::appjson::sides(&mut loading, &plugins, (android.is_some(), ios.is_some()))
-        {
-            (generated, android, ios) = (Some(sides.generated), sides.android, sides.ios);
-        }
-        if let Some(widget) = &widget
-            && let Some(sides) =
-                discover::widget::sides(&mut loading, widget, &plugins, (android.as_ref(), ios.as_ref()))
-        {
-            (generated, android, ios) = (Some(sides.generated), sides.android, sides.ios);
-        }
+        let Sides { mut android, ios, generated, widget } = sides;
         is_met(choice, android.as_ref(), ios.as_ref())?;
         if choice.look != Look::Nowhere {
-            judge(&loading, ios.as_ref(), &own, &linking, &mut plugins);
+            let described = generated.as_ref().is_some_and(|generated: &Generated| generated.layout == Layout::AppJson);
+            judge(&loading, ios.as_ref(), &own, &linking, described, &mut plugins);
             own.limits.iter().for_each(|limit| loading.notice(limit.clone()));
             if let Some(notice) = compiled_already(&plugins) {
                 loading.notice(notice);
@@ -143,6 +120,7 @@ impl App {
         let site = config.links.site.as_ref().map(|site| site::read(&mut loading, &site.text));
         let Loading { sources, faults, notices, unresolved, .. } = loading;
         let root = root.to_owned();
+        let layouts = specs.iter().map(|spec| spec.layout()).collect();
         let files =
             AppFiles { root, layouts, android, ios, widget, generated, required, sources, faults, notices, unresolved };
         Ok(App { files, plugins, config, config_file, site })
@@ -366,7 +344,14 @@ fn compiled_already(plugins: &[Plugin]) -> Option<String> {
 }
 
 /// Judges what the files of the packages show by how it comes to this app.
-fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &Linking, plugins: &mut [Plugin]) {
+fn judge(
+    loading: &Loading<'_>,
+    ios: Option<&IosApp>,
+    own: &OwnCode,
+    linking: &Linking,
+    described: bool,
+    plugins: &mut [Plugin],
+) {
     let packages: Vec<_> = plugins
         .iter()
         .map(|plugin| BuiltUpon {
@@ -384,13 +369,13 @@ fn judge(loading: &Loading<'_>, ios: Option<&IosApp>, own: &OwnCode, linking: &L
     let project = project.map(|file| (file.text.as_ref(), file.shown.as_str()));
     let hybrid = discover::widget::is_widget(loading.files, &loading.root);
     let native = discover::layouts_at(loading.files, &loading.root).iter().all(|layout| layout.is_native());
-    let description = discover::appjson::described(loading.files, &loading.root);
+    let description = described.then(|| discover::appjson::described(loading.files, &loading.root)).flatten();
     for (plugin, runtime) in plugins.iter_mut().zip(runtimes) {
         plugin.runtime = runtime;
         let Some(evidence) = plugin.evidence.clone() else { continue };
         let (name, out) = (plugin.name.as_str(), plugin.out.clone());
         let scripted = description.as_ref().and_then(|description| description.scripted(&plugin.name));
-        let around = reach::Around { name, out, runtime, native, hybrid, scripted, project };
+        let around = reach::Around { name, out, runtime, native, hybrid, scripted, described, project };
         plugin.judged = reach::judge_all(&evidence, &around, own, linking);
     }
 }

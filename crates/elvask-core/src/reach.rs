@@ -92,6 +92,8 @@ pub(crate) struct Around<'a> {
     /// The app lists it among the scripts that change its platform files when they are generated: with the keys that it is told to
     /// leave out.
     pub(crate) scripted: Option<Vec<String>>,
+    /// The platform folders are generated from a description of the app.
+    pub(crate) described: bool,
     /// The text of the Xcode project and its name, in which conditions may be set.
     pub(crate) project: Option<(&'a str, &'a str)>,
 }
@@ -271,6 +273,10 @@ impl Judge<'_> {
         {
             let why = "a script of its own, which the app lists, writes it when the platform folders are generated";
             return Judged { brought: true, ..judged(Reach::Always, why, Some(Level::Error)) };
+        }
+        if learned.shown.by_script && self.around.described && self.evidence.runtime_module {
+            let why = "its own script writes it when the platform folders are generated, unless the app takes that out";
+            return judged(Reach::Part, why, Some(Level::Note));
         }
         if learned.shown.script {
             let why = "only a script that it brings along for another tool names it";

@@ -2,14 +2,17 @@
 
 use std::path::Path;
 
+use elvask_core::Kind;
 use elvask_core::app::App;
 use elvask_core::check::check;
 use elvask_core::context::Context;
 use elvask_core::declare::{Naming, entries};
+use elvask_core::discover::home_of;
 use elvask_core::files::Memory;
 use elvask_core::fill::fill;
 use elvask_core::finding::{Edits, Finding};
-use elvask_core::layout::Layout;
+use elvask_core::kinds::KINDS;
+use elvask_core::layout::{Home, Layout};
 use elvask_core::level::Level;
 use elvask_core::needs::Settings;
 use elvask_core::remedy::Remedy;
@@ -342,7 +345,7 @@ fn app_json_is_judged_where_nothing_has_been_generated() {
         found(&app),
         [
             "purpose-missing NSContactsUsageDescription app.json:6",
-            "query-scheme-missing tel app.json:8",
+            "query-scheme-missing tel app.json:9",
             "permission-missing android.permission.CALL_PHONE app.json:11",
         ]
     );
@@ -464,4 +467,40 @@ fn of_a_script_in_its_place_what_is_literal_is_read_and_nothing_is_written() {
     assert_eq!(found(&app), ["permission-missing android.permission.CALL_PHONE app.config.js:13"]);
     assert!(app.unresolved.iter().any(|one| one.what.contains("is a script")));
     assert!(fill(&app, &settings()).expect("they settle").changed.is_empty(), "a script is not written");
+}
+
+/// Of every kind, `home` says where it is written, and that is where it is written: an entry of the document, or steps for a person.
+#[test]
+fn every_kind_is_written_where_its_layout_has_its_home() {
+    for spec in KINDS.into_iter().filter(|spec| spec.about().is_written) {
+        let (about, example) = (spec.about(), spec.about().examples[0].replace("{answer}", "quiet"));
+        for (tree, document) in [(widget(&[&example]), "config.xml"), (described(&[&example]), "app.json")] {
+            let app = load(&tree);
+            let platform = about.kind.platform().expect("what both have is not written");
+            let homes: Vec<_> = app.layouts.iter().map(|layout| home_of(*layout, about.kind, platform)).collect();
+            let home = homes.last().expect("the app has a layout");
+            let mut settings = settings();
+            settings.purposes.push(("NSCameraUsageDescription".to_owned(), "Photographs the ring.".to_owned()));
+            let report = check(&app, &settings);
+            let about_it = |one: &&Finding| one.needed_by.iter().any(|needed| needed.plugin == "plover-dialer");
+            let Some(found) = report.findings.iter().find(about_it) else {
+                // Of what nobody can know before a folder is made, nothing is said.
+                let unknown = [Kind::Level, Kind::MinVersion, Kind::Gradle, Kind::BuildSetting];
+                assert!(unknown.contains(&about.kind), "{document}: nothing is said of {example}");
+                continue;
+            };
+            match (home, &found.remedy) {
+                (Home::Entry { file, .. }, Remedy::Edit { edits, .. }) => {
+                    assert_eq!(*file, document);
+                    assert!(edits.iter().all(|(file, _)| app.sources.file(*file).shown == document), "{example}");
+                }
+                (Home::Steps(_), Remedy::Manual(steps)) => assert!(!steps.is_empty(), "{example}"),
+                // Two attributes have a field of their own; others have none.
+                (Home::Steps(_), Remedy::Edit { .. }) => {
+                    assert_eq!(about.kind, Kind::Attribute, "{document}: {example}");
+                }
+                other => panic!("{document}: {example}: {other:?}"),
+            }
+        }
+    }
 }

@@ -60,6 +60,10 @@ pub(crate) enum DemoLayout {
     Npm,
     /// The app with a pubspec.yaml.
     Pubspec,
+    /// A smaller one whose platform files are made of config.xml.
+    Widget,
+    /// A smaller one whose platform folders are generated from app.json.
+    Appjson,
 }
 
 /// What to do.
@@ -345,7 +349,7 @@ Examples:
   elvask demo --layout pubspec --into /tmp/marram
   elvask demo --unpack --into marram     only unpack it, to try things yourself")]
 pub(crate) struct Demo {
-    /// Which of the two apps.
+    /// Which of the apps.
     #[arg(long, default_value = "npm")]
     pub(crate) layout: DemoLayout,
     /// Where to unpack it: a folder that is empty or not there yet. Without it, a new temporary folder.

@@ -220,3 +220,33 @@ fn the_survey_tells_what_is_seen_and_what_is_not() {
         assert!(human.contains(line), "{line}\n{human}");
     }
 }
+
+#[test]
+fn apps_whose_platform_files_are_made_walk_to_a_clean_check() {
+    let purpose = ["fill", "--yes", "--purpose", "camera=Photographs the ring on a bird's leg."];
+    for (layout, document, findings) in [("widget", "config.xml", 14), ("appjson", "app.json", 12)] {
+        let app = App::demo(layout);
+        let before = app.snapshot();
+        let found = app.findings();
+        assert_eq!(found.len(), findings, "{layout}: {found:?}");
+        assert_eq!(app.run(&["check"]).code, 1, "{layout}");
+        let filled = app.run(&purpose);
+        assert_eq!(filled.code, 0, "{layout}: {}{}", filled.out, filled.err);
+        let after = app.snapshot();
+        let changed: Vec<_> = after.iter().filter(|one| !before.contains(one)).map(|(path, _)| path).collect();
+        assert_eq!(changed.len(), 1, "{layout}: {changed:?}");
+        assert!(changed[0].ends_with(document), "{layout}: {changed:?}");
+        assert_eq!(app.run(&["check"]).code, 0, "{layout}");
+        assert_eq!(app.run(&["link", "test"]).code, 0, "{layout}");
+        assert_eq!(app.run(&purpose).code, 0, "{layout}");
+        assert_eq!(app.snapshot(), after, "{layout}: a second time");
+        // What a person would have typed: of what stood there nothing but values is gone.
+        let text = |all: &Vec<(std::path::PathBuf, Vec<u8>)>| {
+            let found = all.iter().find(|(path, _)| path.ends_with(document)).unwrap();
+            String::from_utf8(found.1.clone()).unwrap()
+        };
+        let (old, new) = (text(&before), text(&after));
+        let gone = old.lines().filter(|line| !new.contains(line.trim().trim_end_matches(','))).count();
+        assert!(gone <= 5, "{layout}: {gone}\n{new}");
+    }
+}

@@ -3,13 +3,17 @@
 //! The file is `app.json`, or a script such as `app.config.js` that hands out the same object: of a script only what stands in it
 //! literally is read.
 
+use super::Package;
+use super::layouts::Sides;
+use super::layouts::{LayoutSpec, Search};
+use crate::layout::Home;
+use elvask_platform::{Kind, Platform};
 use std::path::Path;
 
 use elvask_markup::Span;
 use elvask_platform::Version;
 
 use super::made::{self, Stands};
-use super::widget::Sides;
 use crate::app::Plugin;
 use crate::appfiles::Generated;
 use crate::files::Files;
@@ -17,6 +21,53 @@ use crate::generated::appjson::{Description, literal};
 use crate::layout::Layout;
 use crate::loading::{Loading, Unresolved};
 use crate::source::{Place, read_text};
+
+/// See the module.
+pub(crate) struct AppJson;
+
+impl LayoutSpec for AppJson {
+    fn layout(&self) -> Layout {
+        Layout::AppJson
+    }
+
+    fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
+        is_described(files, root)
+    }
+
+    fn packages(&self, _loading: &mut Loading<'_>, _search: &mut Search<'_>) -> Vec<Package> {
+        Vec::new()
+    }
+
+    fn sides(&self, loading: &mut Loading<'_>, plugins: &[Plugin], found: Sides) -> Sides {
+        let made = sides(loading, plugins, (found.android.is_some(), found.ios.is_some()));
+        made.unwrap_or(found)
+    }
+
+    fn home(&self, kind: Kind, _platform: Platform) -> Home {
+        let at = match kind {
+            Kind::Permission => "android.permissions",
+            Kind::Filter => "android.intentFilters, or scheme",
+            Kind::UrlScheme => "scheme",
+            Kind::Usage | Kind::Plist | Kind::QueryScheme | Kind::BackgroundMode => "ios.infoPlist",
+            Kind::Domain => "ios.associatedDomains",
+            Kind::Entitlement => "ios.entitlements",
+            Kind::MinVersion => "ios.deploymentTarget",
+            Kind::Identity => "android.package, ios.bundleIdentifier, version and their like",
+            Kind::PrivacyReason => "ios.privacyManifests",
+            Kind::Level => return Home::Steps("the options of the script that sets the build's properties"),
+            Kind::Feature
+            | Kind::MetaData
+            | Kind::Query
+            | Kind::Component
+            | Kind::Attribute
+            | Kind::Gradle
+            | Kind::Resource
+            | Kind::BuildSetting
+            | Kind::File => return Home::Steps("a script that plugins lists: the description has no field for it"),
+        };
+        Home::Entry { file: "app.json", at }
+    }
+}
 
 /// The file.
 const FILE: &str = "app.json";
@@ -141,5 +192,5 @@ fn of_text(
     }
     let android = made::android(loading, &generated, &stands, plugins);
     let ios = made::ios(loading, &generated, &stands);
-    Some(Sides { generated, android, ios })
+    Some(Sides { generated: Some(generated), android, ios, widget: None })
 }

@@ -1,6 +1,10 @@
 //! The layout `msbuild`: packages of the project file, from `obj/project.assets.json` or the package folder.
 
+use super::layouts::{LayoutSpec, Search};
+use super::layouts::{Sides, platform_home};
 use crate::appfiles::Resources;
+use crate::layout::{Home, Layout};
+use elvask_platform::Kind;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
@@ -14,6 +18,41 @@ use crate::files::{FileKind, Files, normal};
 use crate::gradle::{SourceSet, Stated, Variant};
 use crate::loading::Loading;
 use crate::msbuild::{self, Project, declared_in_source, project_file, target_level};
+
+/// See the module.
+pub(crate) struct Msbuild;
+
+impl LayoutSpec for Msbuild {
+    fn layout(&self) -> Layout {
+        Layout::Msbuild
+    }
+
+    fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
+        crate::msbuild::project_file(files, root).is_some()
+    }
+
+    fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package> {
+        packages(loading, search.choice)
+    }
+
+    fn has_own_sides(&self) -> bool {
+        true
+    }
+
+    fn sides(&self, loading: &mut Loading<'_>, plugins: &[Plugin], found: Sides) -> Sides {
+        Sides { android: android(loading, plugins), ios: ios(loading), ..found }
+    }
+
+    fn home(&self, kind: Kind, platform: Platform) -> Home {
+        match kind {
+            Kind::Level | Kind::MinVersion => Home::Entry { file: "*.csproj", at: "SupportedOSPlatformVersion" },
+            Kind::Identity => Home::Entry { file: "*.csproj", at: "ApplicationId and its like" },
+            Kind::Gradle => Home::Steps("a package reference: the build runs no Gradle files"),
+            Kind::BuildSetting => Home::Steps("a property of the .csproj: the build has no Xcode project"),
+            other => platform_home(other, platform),
+        }
+    }
+}
 
 /// What the tools write down after they have fetched the packages.
 const ASSETS: &str = "obj/project.assets.json";

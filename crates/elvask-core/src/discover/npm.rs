@@ -1,5 +1,8 @@
 //! The layout `npm`: packages found in `node_modules` as the runtime finds them.
 
+use super::is_app_with_sides;
+use super::layouts::{LayoutSpec, Search};
+use crate::layout::Layout;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -12,6 +15,27 @@ use super::{Found, Package, read_packages};
 use crate::files::{FileKind, Files};
 use crate::loading::Loading;
 use crate::source::{FileId, Place, read_text};
+
+/// See the module.
+pub(crate) struct Npm;
+
+impl LayoutSpec for Npm {
+    fn layout(&self) -> Layout {
+        Layout::Npm
+    }
+
+    fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
+        files.is_file(&root.join("package.json"))
+    }
+
+    fn packages(&self, loading: &mut Loading<'_>, _search: &mut Search<'_>) -> Vec<Package> {
+        packages(loading)
+    }
+
+    fn is_app(&self, files: &dyn Files, folder: &Path) -> bool {
+        is_app_with_sides(files, folder)
+    }
+}
 
 /// The most packages that are looked at.
 const MAX_PACKAGES: usize = 20_000;

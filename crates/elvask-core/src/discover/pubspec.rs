@@ -1,5 +1,8 @@
 //! The layout `pubspec`: packages from `.dart_tool/package_config.json`, versions from `pubspec.lock`.
 
+use super::is_app_with_sides;
+use super::layouts::{LayoutSpec, Search};
+use crate::layout::Layout;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -11,6 +14,27 @@ use crate::files::{Files, normal};
 use crate::loading::Loading;
 use crate::source::{Place, read_text};
 use crate::yaml::Yaml;
+
+/// See the module.
+pub(crate) struct Pubspec;
+
+impl LayoutSpec for Pubspec {
+    fn layout(&self) -> Layout {
+        Layout::Pubspec
+    }
+
+    fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
+        files.is_file(&root.join("pubspec.yaml"))
+    }
+
+    fn packages(&self, loading: &mut Loading<'_>, _search: &mut Search<'_>) -> Vec<Package> {
+        packages(loading)
+    }
+
+    fn is_app(&self, files: &dyn Files, folder: &Path) -> bool {
+        is_app_with_sides(files, folder)
+    }
+}
 
 /// Where the tools write which package lies where.
 const PACKAGE_CONFIG: &str = ".dart_tool/package_config.json";

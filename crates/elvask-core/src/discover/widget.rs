@@ -2,6 +2,10 @@
 //!
 //! Source: "Packaged Web Apps (Widgets) - Packaging and XML Configuration" of the W3C.
 
+use super::layouts::Sides;
+use super::layouts::{LayoutSpec, Search};
+use crate::layout::Home;
+use elvask_platform::Kind;
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
@@ -23,6 +27,53 @@ use crate::layout::Layout;
 use crate::loading::Loading;
 use crate::names::ANDROID;
 use crate::source::{FileId, Place, read_text};
+
+/// See the module.
+pub(crate) struct WidgetLayout;
+
+impl LayoutSpec for WidgetLayout {
+    fn layout(&self) -> Layout {
+        Layout::Widget
+    }
+
+    fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
+        is_widget(files, root)
+    }
+
+    fn packages(&self, loading: &mut Loading<'_>, _search: &mut Search<'_>) -> Vec<Package> {
+        packages(loading)
+    }
+
+    fn sides(&self, loading: &mut Loading<'_>, plugins: &[Plugin], found: Sides) -> Sides {
+        let Some(widget) = read(loading) else { return found };
+        let made = sides(loading, &widget, plugins, (found.android.as_ref(), found.ios.as_ref()));
+        Sides { widget: Some(widget), ..made.unwrap_or(found) }
+    }
+
+    fn home(&self, kind: Kind, _platform: Platform) -> Home {
+        let at = match kind {
+            Kind::Permission | Kind::Feature | Kind::Query => "config-file for AndroidManifest.xml, parent /manifest",
+            Kind::MetaData | Kind::Component => "config-file for AndroidManifest.xml, parent /manifest/application",
+            Kind::Filter => "config-file for AndroidManifest.xml, parent of the activity",
+            Kind::Attribute => "edit-config for AndroidManifest.xml",
+            Kind::Level => "preference android-minSdkVersion and its like",
+            Kind::Usage | Kind::Plist | Kind::QueryScheme | Kind::UrlScheme | Kind::BackgroundMode => {
+                "config-file for *-Info.plist, parent the key"
+            }
+            Kind::Domain | Kind::Entitlement => "config-file for both files of entitlements, parent the key",
+            Kind::MinVersion => "preference deployment-target",
+            Kind::Identity => "the attributes of widget",
+            Kind::File => "resource-file",
+            Kind::Gradle => return Home::Steps("a framework of a plugin: the build's own files are made anew"),
+            Kind::Resource => return Home::Steps("a resource-file of a plugin: the project's own folder is made anew"),
+            Kind::BuildSetting => return Home::Steps("a hook of the app: the Xcode project is made anew"),
+            Kind::PrivacyReason => {
+                return Home::Steps("the privacy manifest of a plugin, or of the app by resource-file");
+            }
+        };
+        Home::Entry { file: "config.xml", at }
+    }
+}
 
 /// The file.
 pub(crate) const FILE: &str = "config.xml";
@@ -196,7 +247,8 @@ fn read_plugin(loading: &mut Loading<'_>, path: &Path) -> Option<(Package, Vec<(
             "ios" => Some(Platform::Ios),
             _ => None,
         });
-    let preferences = plugin.children().chain(plugin.children_named("platform").flat_map(|one| one.children()));
+    let preferences =
+        plugin.children().chain(plugin.children_named("platform").flat_map(elvask_markup::xml::Element::children));
     let defaults = preferences
         .filter(|one| local(*one) == "preference")
         .filter_map(|one| Some((attribute(one, "name")?, attribute(one, "default").unwrap_or_default())));
@@ -258,13 +310,6 @@ fn section(loading: &mut Loading<'_>) -> Option<Section> {
     let platforms = section.get("platforms").and_then(serde_json::Value::as_array);
     let platforms = platforms.into_iter().flatten().filter_map(|one| one.as_str().map(str::to_owned));
     Some(Section { platforms: platforms.collect(), plugins: plugins.collect() })
-}
-
-/// The two sides of an app as `config.xml` and its plugins make them.
-pub(crate) struct Sides {
-    pub(crate) generated: Generated,
-    pub(crate) android: Option<AndroidApp>,
-    pub(crate) ios: Option<IosApp>,
 }
 
 /// Makes both sides of `config.xml`. What has been prepared already is compared with them: its levels stand in where the document
@@ -331,7 +376,7 @@ pub(crate) fn sides(
             place,
         });
     }
-    Some(Sides { generated, android, ios })
+    Some(Sides { generated: Some(generated), android, ios, widget: None })
 }
 
 /// Reads who the app is and what it runs on.

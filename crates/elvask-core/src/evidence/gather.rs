@@ -48,6 +48,7 @@ pub(super) struct Found {
     globals: Vec<String>,
     about: String,
     for_development: bool,
+    runtime_module: bool,
     binaries: Vec<String>,
 }
 
@@ -62,6 +63,11 @@ impl Found {
         if !self.globals.iter().any(|known| known == name) {
             self.globals.push(name.to_owned());
         }
+    }
+
+    /// Notes that the package is a module of a runtime.
+    pub(super) fn runtime_module(&mut self) {
+        self.runtime_module = true;
     }
 
     /// Notes that the package is for development builds alone.
@@ -129,6 +135,7 @@ impl Found {
         self.globals = evidence.globals;
         self.about = evidence.about;
         self.for_development |= evidence.for_development;
+        self.runtime_module |= evidence.runtime_module;
         self.binaries.extend(evidence.binaries);
     }
 
@@ -279,6 +286,7 @@ pub(super) fn finish(mut found: Found) -> Evidence {
         globals: found.globals,
         about: found.about,
         for_development: found.for_development,
+        runtime_module: found.runtime_module,
         binaries: found.binaries,
     }
 }

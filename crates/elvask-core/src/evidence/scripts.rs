@@ -45,6 +45,7 @@ pub(super) fn read(text: &str, shown: &str, found: &mut Found) {
 /// Reads what a package tells the linker of its runtime.
 pub(super) fn read_module_config(text: &str, found: &mut Found) {
     let Ok(config) = serde_json::from_str::<serde_json::Value>(text) else { return };
+    found.runtime_module();
     let flagged = |value: &serde_json::Value| value.get("debugOnly").and_then(serde_json::Value::as_bool) == Some(true);
     let sides = ["ios", "apple", "android"].into_iter().filter_map(|side| config.get(side));
     if flagged(&config) || sides.into_iter().any(flagged) {

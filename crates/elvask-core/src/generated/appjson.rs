@@ -6,8 +6,16 @@
 mod read;
 mod write;
 
-pub(crate) use read::{Description, literal, made};
-pub(crate) use write::{write_level, write_list, write_manifest};
+pub(crate) use read::{Description, literal};
+
+use elvask_markup::Edit;
+
+use super::changes::{Change, KeyChange};
+use super::draft::Draft;
+use super::{Made, Maker, Which, Written};
+use crate::appfiles::Generated;
+use crate::layout::Layout;
+use crate::source::Sources;
 
 /// The class of the activity that the tools make.
 const ACTIVITY: &str = "MainActivity";
@@ -24,3 +32,35 @@ const CATEGORY: &str = "android.intent.category.";
 /// The attributes of a filter's data, as the fields of the document and as the manifest have them.
 const DATA: [&str; 9] =
     ["scheme", "host", "port", "path", "pathPattern", "pathAdvancedPattern", "pathPrefix", "pathSuffix", "mimeType"];
+
+/// See the module.
+pub(crate) struct Json;
+
+impl Maker for Json {
+    fn layout(&self) -> Layout {
+        Layout::AppJson
+    }
+
+    fn made(&self, generated: &Generated, sources: &Sources) -> Option<Made> {
+        read::made(generated, sources)
+    }
+
+    fn write_manifest(&self, generated: &Generated, sources: &Sources, made: &Made, changes: &[Change]) -> Written {
+        write::write_manifest(generated, sources, made, changes)
+    }
+
+    fn write_list(
+        &self,
+        generated: &Generated,
+        sources: &Sources,
+        draft: &Draft,
+        which: Which,
+        changes: &[KeyChange],
+    ) -> Written {
+        write::write_list(generated, sources, draft, which, changes)
+    }
+
+    fn write_level(&self, generated: &Generated, sources: &Sources, name: &str, value: &str) -> Option<Vec<Edit>> {
+        write::write_level(generated, sources, name, value)
+    }
+}

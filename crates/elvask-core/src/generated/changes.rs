@@ -127,8 +127,8 @@ pub(crate) enum KeyChange {
     Changed(String, NewValue),
     /// Its list loses elements; the spans of the elements before.
     Shortened(String, Vec<Span>),
-    /// It goes; the span of its key before.
-    Removed(String, Span),
+    /// It goes.
+    Removed(String),
 }
 
 /// Returns what leads from one property list to another one.
@@ -142,7 +142,7 @@ pub(crate) fn of_list(before: &PropertyList, after: &PropertyList) -> Vec<KeyCha
     }
     for entry in before.entries() {
         if after.entry(&entry.key).is_none() {
-            out.push(KeyChange::Removed(entry.key.clone(), entry.key_span));
+            out.push(KeyChange::Removed(entry.key.clone()));
         }
     }
     out

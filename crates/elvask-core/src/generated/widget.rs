@@ -7,11 +7,18 @@
 mod read;
 mod write;
 
-pub(crate) use read::{identity, made, preference};
-pub(crate) use write::{write_list, write_manifest, write_preference};
+pub(crate) use read::{identity, preference};
 
-use elvask_markup::xml::Element;
+use elvask_markup::Edit;
+use elvask_markup::xml::{Attribute, Element};
 use elvask_platform::Platform;
+
+use super::changes::{Change, KeyChange};
+use super::draft::Draft;
+use super::{Made, Maker, Which, Written};
+use crate::appfiles::Generated;
+use crate::layout::Layout;
+use crate::source::Sources;
 
 use crate::requirement::{COMPILE_LEVEL, MIN_LEVEL, MIN_VERSION, TARGET_LEVEL};
 
@@ -42,12 +49,24 @@ fn is_release_entitlements(target: &str) -> bool {
     target.rsplit('/').next() == Some("Entitlements-Release.plist")
 }
 
+/// Returns where `config.xml` gives a plugin's variable its value; `reference` is `$NAME` and nothing else.
+fn variable(root: Element<'_>, plugin: &str, reference: &str) -> Option<Attribute> {
+    let name = reference.strip_prefix('$')?;
+    let named = |element: &Element<'_>| {
+        local(*element) == "plugin"
+            && ["name", "id"].into_iter().any(|key| attribute(*element, key).as_deref() == Some(plugin))
+    };
+    let variables = root.children().filter(named).flat_map(elvask_markup::xml::Element::children);
+    let mut variables = variables.filter(|one| local(*one) == "variable");
+    variables.find(|one| attribute(*one, "name").as_deref() == Some(name))?.attribute_written("value")
+}
+
 /// Goes through the elements of a document that hold for a platform: those below the root, then those inside its `platform`.
 fn of_platform<'d>(root: Element<'d>, platform: Platform) -> Vec<Element<'d>> {
     let named = move |element: &Element<'d>| {
         local(*element) == "platform" && attribute(*element, "name").as_deref() == Some(platform.id())
     };
-    let inside = root.children().filter(named).flat_map(|platform| platform.children());
+    let inside = root.children().filter(named).flat_map(elvask_markup::xml::Element::children);
     root.children().filter(|element| local(*element) != "platform").chain(inside).collect()
 }
 
@@ -60,4 +79,37 @@ pub(crate) fn level_preference(name: &str) -> Option<(Platform, &'static str)> {
         MIN_VERSION => (Platform::Ios, "deployment-target"),
         _ => return None,
     })
+}
+
+/// See the module.
+pub(crate) struct Config;
+
+impl Maker for Config {
+    fn layout(&self) -> Layout {
+        Layout::Widget
+    }
+
+    fn made(&self, generated: &Generated, sources: &Sources) -> Option<Made> {
+        read::made(generated, sources)
+    }
+
+    fn write_manifest(&self, generated: &Generated, sources: &Sources, made: &Made, changes: &[Change]) -> Written {
+        write::write_manifest(generated, sources, made, changes)
+    }
+
+    fn write_list(
+        &self,
+        generated: &Generated,
+        sources: &Sources,
+        draft: &Draft,
+        which: Which,
+        changes: &[KeyChange],
+    ) -> Written {
+        write::write_list(generated, sources, draft, which, changes)
+    }
+
+    fn write_level(&self, generated: &Generated, sources: &Sources, name: &str, value: &str) -> Option<Vec<Edit>> {
+        let (platform, preference) = level_preference(name)?;
+        write::write_preference(generated, sources, platform, preference, value)
+    }
 }

@@ -22,6 +22,9 @@ const GIVEN: [&str; 3] = [
     "--answer=knot_banner.ios_app_id=knot-48210078",
 ];
 
+/// What the owner of one of the smaller apps would say.
+const GIVEN_SMALL: [&str; 1] = ["--purpose=camera=Photographs the ring on a bird's leg."];
+
 /// One step of the walk.
 struct Step {
     words: &'static [&'static str],
@@ -82,13 +85,15 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
     }
     let program = std::env::current_exe()
         .map_err(|error| Failure::new(format!("this program cannot be found again: {error}")))?;
+    let (walk, given) = options.layout.walk();
     let mut steps = Vec::new();
     let mut last = Outcome::CouldNotRun;
-    for (at, step) in STEPS.iter().enumerate() {
+    for (at, step) in walk.iter().enumerate() {
         if human {
-            announce(at, step, &folder, output);
+            announce((at, walk.len()), step, given, &folder, output);
         }
-        let done = perform(&program, step, &folder, all, human, output)?;
+        let given = if step.given { given } else { &[] };
+        let done = perform(&program, step, given, &folder, all, human, output)?;
         if human {
             output.result(&format!("\n{}\n\n", wrap(step.shows, width().min(100), 0).trim_end()));
         }
@@ -101,16 +106,79 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
     }
     if human {
         let text = format!(
-            "{}\nThe app is in {}. Try things there:\n  cd {}\n  elvask why bluetooth\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n  elvask explain query-missing\n",
+            "{}\nThe app is in {}. Try things there:\n  cd {}\n{}",
             paint(GOOD, "That was the main job."),
             typed(&folder),
-            typed(&folder)
+            typed(&folder),
+            options.layout.more()
         );
         output.result(&text);
     } else {
         output.json(&Record { format: 1, folder: folder.display().to_string(), steps });
     }
     Ok(last)
+}
+
+/// The walk over an app whose platform files are made of one document.
+const STEPS_SMALL: [Step; 6] = [
+    Step {
+        words: &["survey"],
+        given: false,
+        told: "Three plugins have been added to Marram, a field notebook for people who ring birds on a salt marsh. Its platform folders are made by the layout's tools, from one document that a person writes, and nothing has been made yet. What the app declares stands in that document all the same, and in what its plugins put in.",
+        shows: "Each line has its place in the document, or in the plugin that brings it along.",
+    },
+    Step {
+        words: &["check"],
+        given: false,
+        told: "What is missing or wrong, judged on the manifest and the property list as the tools would make them.",
+        shows: "The lines that mend it are those of the document: what is made anew is never written.",
+    },
+    Step {
+        words: &["link", "test"],
+        given: false,
+        told: "One link is named in elvask.toml with what it must open.",
+        shows: "The app has no scheme yet.",
+    },
+    Step {
+        words: &["fill"],
+        given: true,
+        told: "Now all that can be mended is mended, in the document. Comments, order and indentation stay.",
+        shows: "On a terminal, `elvask fill` asks for what only the owner can say, and shows the diff before it writes.",
+    },
+    Step {
+        words: &["check"],
+        given: false,
+        told: "And the check again.",
+        shows: "The exit code is 0. The tools make the platform folders of the document when the app is built.",
+    },
+    Step {
+        words: &["link", "test"],
+        given: false,
+        told: "And the link.",
+        shows: "It opens the app on both platforms.",
+    },
+];
+
+impl DemoLayout {
+    /// Returns what else there is to try.
+    fn more(self) -> &'static str {
+        match self {
+            DemoLayout::Npm | DemoLayout::Pubspec => {
+                "  elvask why bluetooth\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n  elvask explain query-missing\n"
+            }
+            DemoLayout::Widget | DemoLayout::Appjson => {
+                "  elvask why camera\n  elvask declare bluetooth --purpose bluetooth=\"Reads the scale.\"\n  elvask withdraw scheme marram --dry-run\n"
+            }
+        }
+    }
+
+    /// Returns the walk over the app, and what its owner would say.
+    fn walk(self) -> (&'static [Step], &'static [&'static str]) {
+        match self {
+            DemoLayout::Npm | DemoLayout::Pubspec => (&STEPS, &GIVEN),
+            DemoLayout::Widget | DemoLayout::Appjson => (&STEPS_SMALL, &GIVEN_SMALL),
+        }
+    }
 }
 
 #[derive(Serialize)]
@@ -127,12 +195,12 @@ struct StepRecord {
     output: serde_json::Value,
 }
 
-fn announce(at: usize, step: &Step, folder: &Path, output: &Output) {
-    let number = paint(HEADING, &format!("{} of {}", at + 1, STEPS.len()));
+fn announce((at, of): (usize, usize), step: &Step, given: &[&str], folder: &Path, output: &Output) {
+    let number = paint(HEADING, &format!("{} of {of}", at + 1));
     let told = wrap(step.told, width().min(100), 0);
     let mut command = format!("elvask {} {}", step.words.join(" "), typed(folder));
     if step.given {
-        for given in GIVEN {
+        for given in given {
             let (option, value) = given.split_once('=').unwrap_or((given, ""));
             let (name, text) = value.split_once('=').unwrap_or((value, ""));
             let value = if text.contains(' ') { format!("{name}=\"{text}\"") } else { value.to_owned() };
@@ -146,6 +214,7 @@ fn announce(at: usize, step: &Step, folder: &Path, output: &Output) {
 fn perform(
     program: &Path,
     step: &Step,
+    given: &[&str],
     folder: &Path,
     all: &Options,
     human: bool,
@@ -155,7 +224,7 @@ fn perform(
     command.args(step.words).arg(folder);
     if step.given {
         // There is nobody to ask: the values are given.
-        command.args(GIVEN).arg("--yes");
+        command.args(given).arg("--yes");
     }
     if all.quiet {
         command.arg("--quiet");
@@ -223,17 +292,21 @@ fn contents(layout: DemoLayout) -> Vec<(String, &'static [u8])> {
     let (own, marker) = match layout {
         DemoLayout::Npm => ("npm/", "package.json"),
         DemoLayout::Pubspec => ("pubspec/", "pubspec.yaml"),
+        // The smaller ones hold their packages whole.
+        DemoLayout::Widget => ("widget/", ""),
+        DemoLayout::Appjson => ("appjson/", ""),
     };
     let mut files = Vec::new();
     for (name, bytes) in FILES {
         // The website is the same whatever the app is made with.
-        if name.starts_with("site/") {
+        if name.starts_with("site/") && !marker.is_empty() {
             files.push(((*name).to_owned(), *bytes));
         }
         let Some(name) = name.strip_prefix(own) else { continue };
         // Git would heed a file of that name here in the project, and leave the packages out.
         files.push((name.replace("dot-gitignore", ".gitignore"), *bytes));
-        let Some(package) = name.strip_suffix(marker).filter(|package| !package.is_empty()) else { continue };
+        let package = name.strip_suffix(marker).filter(|package| !package.is_empty() && !marker.is_empty());
+        let Some(package) = package else { continue };
         let folder = package.trim_end_matches('/').rsplit('/').next().unwrap_or_default();
         let plugin = folder.split('-').next().unwrap_or(folder);
         let shared = format!("plugins/{plugin}/");

@@ -7,7 +7,7 @@ use jsonc_parser::ParseOptions;
 use jsonc_parser::cst::{CstArray, CstInputValue, CstNode, CstObject, CstRootNode};
 
 use super::read::Description;
-use super::{ACTION, ACTIVITY, CATEGORY, DATA};
+use super::{ACTION, ACTIVITY, CATEGORY, DATA, PERMISSION};
 use crate::appfiles::Generated;
 use crate::generated::changes::{Change, KeyChange, Step};
 use crate::generated::draft::Draft;
@@ -111,6 +111,9 @@ fn is_launcher(parent: &[Step]) -> bool {
 /// Writes changes of the manifest.
 pub(crate) fn write_manifest(generated: &Generated, sources: &Sources, made: &Made, changes: &[Change]) -> Written {
     let Some(document) = Document::open(generated, sources) else { return by_hand("it is a script") };
+    if let Some(edit) = renamed(generated, &document, made, changes) {
+        return Written::Edits(vec![(generated.source, vec![edit])], None);
+    }
     if let [Change::Removed(span)] = changes
         && let Some(place) = made.manifest.whole(*span).filter(|place| place.file == generated.source)
         && let Some(edit) = without_element(&document.before, place.span)
@@ -174,6 +177,17 @@ fn set(object: &CstObject, name: &str, value: CstInputValue) {
             object.append(name, value);
         }
     }
+}
+
+/// Returns what writes another permission in the place of one, where that is all that changes.
+fn renamed(generated: &Generated, document: &Document, made: &Made, changes: &[Change]) -> Option<Edit> {
+    let [Change::Added { parent, element }, Change::Removed(span)] = changes else { return None };
+    let plain = parent.len() == 1 && element.name == "uses-permission" && element.attributes.len() == 1;
+    let place = made.manifest.whole(*span).filter(|place| plain && place.file == generated.source)?;
+    let (name, written) = (attribute(element, "name")?, place.span.of(&document.before));
+    // A name that was written in its short form stays short.
+    let short = name.strip_prefix(PERMISSION).filter(|_| !written.contains('.')).unwrap_or(name);
+    Some(Edit::replace(place.span, format!("\"{short}\"")))
 }
 
 /// Returns what takes an element out of a list on one line, with the comma and the blank that parted it from its neighbour; `None`
@@ -323,7 +337,7 @@ pub(crate) fn write_list(
                     }
                 }
             }
-            KeyChange::Removed(key, _) => {
+            KeyChange::Removed(key) => {
                 let ios = document.object.object_value("ios");
                 let own = ios.and_then(|ios| ios.object_value(field)).and_then(|map| map.get(key));
                 let domains = || document.object.object_value("ios")?.get("associatedDomains");

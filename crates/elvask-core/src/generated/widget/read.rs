@@ -4,7 +4,7 @@ use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
 use elvask_platform::Platform;
 
-use super::{ACTIVITY, attribute, is_manifest, is_plist, is_release_entitlements, local, of_platform};
+use super::{ACTIVITY, attribute, is_manifest, is_plist, is_release_entitlements, local, of_platform, variable};
 use crate::appfiles::Generated;
 use crate::generated::Made;
 use crate::generated::draft::Draft;
@@ -13,6 +13,8 @@ use crate::source::{FileId, Place, Sources};
 
 /// A document that adds to the platform files.
 struct Origin<'s> {
+    /// The package that it belongs to; empty for the app's own.
+    name: &'s str,
     file: FileId,
     text: &'s str,
     document: Document,
@@ -23,12 +25,13 @@ struct Origin<'s> {
 /// Makes the platform files; `None` where `config.xml` cannot be read.
 pub(crate) fn made(generated: &Generated, sources: &Sources) -> Option<Made> {
     let mut origins = Vec::new();
-    let all = std::iter::once((generated.source, &[][..]));
-    let plugins = generated.plugins.iter().map(|plugin| (plugin.file, plugin.variables.as_slice()));
-    for (file, variables) in all.chain(plugins) {
+    let all = std::iter::once(("", generated.source, &[][..]));
+    let plugins =
+        generated.plugins.iter().map(|plugin| (plugin.name.as_str(), plugin.file, plugin.variables.as_slice()));
+    for (name, file, variables) in all.chain(plugins) {
         let text = &sources.file(file).text;
         match Document::parse(std::sync::Arc::clone(text)) {
-            Ok(document) => origins.push(Origin { file, text, document, variables }),
+            Ok(document) => origins.push(Origin { name, file, text, document, variables }),
             Err(_) if file == generated.source => return None,
             // A plugin that cannot be read is told where plugins are read.
             Err(_) => {}
@@ -59,14 +62,17 @@ impl Origin<'_> {
         Place { file: self.file, span: self.document.root().open() }
     }
 
-    /// Adds an element as it is written, with the plugin's variables put in.
-    fn copy(&self, element: Element<'_>, indent: &str, out: &mut Draft) {
+    /// Adds an element as it is written, with the plugin's variables put in. What is a variable and nothing else comes from where
+    /// the app gives its value.
+    fn copy(&self, config: &Origin<'_>, element: Element<'_>, indent: &str, out: &mut Draft) {
         let span = element.span();
         out.say(indent);
         let written = span.of(self.text);
         if self.variables.iter().any(|(name, _)| written.contains(name.as_str())) {
             let text = self.filled(written);
-            out.mean(&text, Place { file: self.file, span });
+            let given = variable(config.document.root(), self.name, element.text().trim());
+            let place = given.map(|given| Place { file: config.file, span: given.value });
+            out.mean(&text, place.unwrap_or(Place { file: self.file, span }));
         } else {
             out.copy(self.file, self.text, span);
         }
@@ -156,12 +162,12 @@ fn manifest(origins: &[Origin<'_>]) -> Option<Draft> {
     out.say(&format!("<manifest xmlns:android=\"{ANDROID}\" xmlns:tools=\"{TOOLS}\">\n"));
     out.say("    <uses-permission android:name=\"android.permission.INTERNET\" />\n");
     for (origin, element) in added(origins, Into::Manifest) {
-        origin.copy(element, "    ", &mut out);
+        origin.copy(config, element, "    ", &mut out);
     }
     let queries = added(origins, Into::Queries);
     if !queries.is_empty() {
         out.say("    <queries>\n");
-        queries.into_iter().for_each(|(origin, element)| origin.copy(element, "        ", &mut out));
+        queries.into_iter().for_each(|(origin, element)| origin.copy(config, element, "        ", &mut out));
         out.say("    </queries>\n");
     }
     out.say("    <application");
@@ -179,7 +185,6 @@ fn manifest(origins: &[Origin<'_>]) -> Option<Draft> {
         ("android:label", "@string/activity_name".to_owned()),
         ("android:windowSoftInputMode", "adjustResize".to_owned()),
     ];
-    let start = out.len();
     if let Some(span) = mode_at {
         out.mean(&format!(" android:launchMode=\"{mode}\""), Place { file: config.file, span });
         attributes(origins, Into::Activity, &usual, &mut out);
@@ -187,14 +192,13 @@ fn manifest(origins: &[Origin<'_>]) -> Option<Draft> {
         let usual: Vec<_> = usual.into_iter().chain([("android:launchMode", mode)]).collect();
         attributes(origins, Into::Activity, &usual, &mut out);
     }
-    let _ = start;
     out.say(">\n            <intent-filter>\n                <action android:name=\"android.intent.action.MAIN\" />\n                <category android:name=\"android.intent.category.LAUNCHER\" />\n            </intent-filter>\n");
     for (origin, element) in added(origins, Into::Activity) {
-        origin.copy(element, "            ", &mut out);
+        origin.copy(config, element, "            ", &mut out);
     }
     out.say("        </activity>\n");
     for (origin, element) in added(origins, Into::Application) {
-        origin.copy(element, "        ", &mut out);
+        origin.copy(config, element, "        ", &mut out);
     }
     out.say("    </application>\n</manifest>\n");
     Some(out)
@@ -221,14 +225,18 @@ fn keyed<'o>(
 ) -> Vec<(&'o Origin<'o>, String, Place, Vec<Element<'o>>)> {
     let mut out = Vec::new();
     for origin in origins {
-        for element in of_platform(origin.document.root(), Platform::Ios) {
+        let mut elements = of_platform(origin.document.root(), Platform::Ios);
+        // What changes a value goes before what adds one.
+        elements.sort_by_key(|element| local(*element) != "edit-config");
+        for element in elements {
             let (file, key) = match local(element) {
                 "config-file" => ("target", "parent"),
                 "edit-config" => ("file", "target"),
                 _ => continue,
             };
-            let Some(target) = attribute(element, file).filter(|target| fits(target)) else { continue };
-            let _ = target;
+            if !attribute(element, file).is_some_and(|target| fits(&target)) {
+                continue;
+            }
             if let Some(named) = element.attribute_written(key) {
                 let place = Place { file: origin.file, span: named.value };
                 let key = element.value_of(named).into_owned();
@@ -241,7 +249,12 @@ fn keyed<'o>(
 
 /// Writes keys with their values: lists of several documents are joined, of anything else the first one counts, and that is the
 /// app's own.
-fn write_keyed(all: &[(&Origin<'_>, String, Place, Vec<Element<'_>>)], out: &mut Draft, known: &mut Vec<String>) {
+fn write_keyed(
+    config: &Origin<'_>,
+    all: &[(&Origin<'_>, String, Place, Vec<Element<'_>>)],
+    out: &mut Draft,
+    known: &mut Vec<String>,
+) {
     for (at, (origin, key, place, children)) in all.iter().enumerate() {
         let Some(value) = children.first().filter(|_| !known.contains(key)) else { continue };
         known.push(key.clone());
@@ -250,22 +263,22 @@ fn write_keyed(all: &[(&Origin<'_>, String, Place, Vec<Element<'_>>)], out: &mut
         out.mean(key, *place);
         out.say("</key>\n");
         if value.name() != "array" {
-            origin.copy(*value, "    ", out);
+            origin.copy(config, *value, "    ", out);
             out.since(start, *place);
             continue;
         }
         // One list alone is copied whole, so that edits of it are edits there.
         let rest: Vec<_> = all.iter().skip(at + 1).filter(|(_, other, ..)| other == key).collect();
         if rest.is_empty() {
-            origin.copy(*value, "    ", out);
+            origin.copy(config, *value, "    ", out);
             out.since(start, *place);
             continue;
         }
         out.say("    <array>\n");
-        value.children().for_each(|element| origin.copy(element, "        ", out));
+        value.children().for_each(|element| origin.copy(config, element, "        ", out));
         for (origin, _, _, children) in rest {
             let lists = children.iter().filter(|list| list.name() == "array");
-            lists.flat_map(|list| list.children()).for_each(|element| origin.copy(element, "        ", out));
+            lists.flat_map(|list| list.children()).for_each(|element| origin.copy(config, element, "        ", out));
         }
         out.say("    </array>\n");
         out.since(start, *place);
@@ -282,7 +295,7 @@ fn plist(origins: &[Origin<'_>]) -> Option<Draft> {
     let mut out = Draft::new(platform_tag(config, Platform::Ios));
     out.say(HEAD);
     let mut known: Vec<String> = Vec::new();
-    write_keyed(&keyed(origins, is_plist), &mut out, &mut known);
+    write_keyed(config, &keyed(origins, is_plist), &mut out, &mut known);
     let mut usual = |key: &str, value: Option<(String, Span)>| {
         if let Some((text, span)) = value.filter(|_| !known.iter().any(|known| known == key)) {
             let start = out.len();
@@ -320,7 +333,7 @@ fn entitlements(origins: &[Origin<'_>]) -> Option<Draft> {
     let config = origins.first()?;
     let mut out = Draft::new(platform_tag(config, Platform::Ios));
     out.say(HEAD);
-    write_keyed(&keyed(origins, is_release_entitlements), &mut out, &mut Vec::new());
+    write_keyed(config, &keyed(origins, is_release_entitlements), &mut out, &mut Vec::new());
     out.say(FOOT);
     Some(out)
 }

@@ -6,7 +6,7 @@ use elvask_markup::xml::plan::{self, Content, Fragment, Slot};
 use elvask_markup::xml::{Document, Element};
 use elvask_platform::Platform;
 
-use super::{ACTIVITY, attribute, is_manifest, is_plist, local, of_platform};
+use super::{ACTIVITY, attribute, is_manifest, is_plist, local, of_platform, variable};
 use crate::appfiles::Generated;
 use crate::generated::changes::{Change, KeyChange, Step};
 use crate::generated::draft::Draft;
@@ -225,6 +225,12 @@ pub(crate) fn write_list(
                         }
                     }
                 }
+                KeyChange::Changed(key, NewValue::String(text))
+                    if given_by_variable(&config, generated, sources, key).is_some() =>
+                {
+                    let value = given_by_variable(&config, generated, sources, key);
+                    edits.extend(value.map(|value| Edit::replace(value, escaped(text))));
+                }
                 KeyChange::Changed(key, value) => match said(key)
                     .and_then(|there| Some((there, there.children().next()?)))
                 {
@@ -249,7 +255,7 @@ pub(crate) fn write_list(
                         makes = Some("edit-config for iOS".to_owned());
                     }
                 },
-                KeyChange::Removed(key, _) => match said(key) {
+                KeyChange::Removed(key) => match said(key) {
                     Some(there) => edits.push(plan::remove(there.node())),
                     None if *target == "*/Entitlements-Debug.plist" => {}
                     None => return by_hand("it is not the app's own file that puts it in"),
@@ -270,6 +276,31 @@ pub(crate) fn write_list(
         }
     }
     Written::Edits(vec![(generated.source, edits)], makes)
+}
+
+/// Returns a text as it stands between quotes of an attribute.
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;")
+}
+
+/// Returns where `config.xml` gives the variable that a plugin puts under a key as its whole value.
+fn given_by_variable(
+    config: &Config,
+    generated: &Generated,
+    sources: &Sources,
+    key: &str,
+) -> Option<elvask_markup::Span> {
+    generated.plugins.iter().find_map(|plugin| {
+        let document = Document::parse(std::sync::Arc::clone(&sources.file(plugin.file).text)).ok()?;
+        let puts = |one: &Element<'_>| {
+            local(*one) == "config-file"
+                && attribute(*one, "target").is_some_and(|target| is_plist(&target))
+                && attribute(*one, "parent").as_deref() == Some(key)
+        };
+        let element = of_platform(document.root(), Platform::Ios).into_iter().find(puts)?.children().next()?;
+        let given = variable(config.document.root(), &plugin.name, element.text().trim())?;
+        Some(given.value)
+    })
 }
 
 fn config_file(target: &str, key: &str, value: &NewValue) -> Fragment {

@@ -1,0 +1,31 @@
+//! The layout `gradle`: an app for Android alone.
+
+use std::path::Path;
+
+use super::layouts::{LayoutSpec, Search};
+use super::{Package, android, native};
+use crate::files::Files;
+use crate::layout::Layout;
+use crate::loading::Loading;
+
+/// See the module.
+pub(crate) struct Gradle;
+
+impl LayoutSpec for Gradle {
+    fn layout(&self) -> Layout {
+        Layout::Gradle
+    }
+
+    fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
+        crate::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root)
+    }
+
+    fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package> {
+        native::gradle_packages(loading, &mut search.build)
+    }
+
+    /// A build may hold several apps: its modules are looked at.
+    fn is_app(&self, _files: &dyn Files, _folder: &Path) -> bool {
+        false
+    }
+}

@@ -1,0 +1,128 @@
+//! The layouts: one file each, listed once in [`LAYOUTS`].
+//!
+//! A layout says whether it is here, which packages the app has, which sides it has and whether its tools make them, and where a
+//! declaration of a kind is written.
+
+use std::path::{Path, PathBuf};
+
+use elvask_platform::{Kind, Platform};
+
+use super::{Package, appjson, gradle, msbuild, npm, pubspec, widget, xcode};
+use crate::app::{Choice, Plugin};
+use crate::appfiles::{AndroidApp, Generated, IosApp, Widget};
+use crate::files::Files;
+use crate::gradle::Build;
+use crate::layout::{Home, Layout};
+use crate::loading::Loading;
+
+/// What is known while packages are looked for.
+pub(crate) struct Search<'s> {
+    /// What a person has chosen to look at.
+    pub(crate) choice: &'s Choice,
+    /// The Gradle build, where its packages were looked for already.
+    pub(crate) build: Option<(PathBuf, Build)>,
+}
+
+/// The sides of an app.
+#[derive(Default)]
+pub(crate) struct Sides {
+    pub(crate) android: Option<AndroidApp>,
+    pub(crate) ios: Option<IosApp>,
+    /// The document that they are made of, where the layout's tools make them.
+    pub(crate) generated: Option<Generated>,
+    /// What `config.xml` says.
+    pub(crate) widget: Option<Widget>,
+}
+
+/// A layout.
+pub(crate) trait LayoutSpec: Sync {
+    /// Returns which one it is.
+    fn layout(&self) -> Layout;
+
+    /// Says whether a folder is arranged so.
+    fn is_at(&self, files: &dyn Files, root: &Path) -> bool;
+
+    /// Finds the packages of the app, those first that its own file names.
+    fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package>;
+
+    /// Says whether its sides are not the usual projects of the platforms, so that those are not looked for.
+    fn has_own_sides(&self) -> bool {
+        false
+    }
+
+    /// Returns the sides of the app, given those that the platforms' usual projects make.
+    fn sides(&self, _loading: &mut Loading<'_>, _plugins: &[Plugin], found: Sides) -> Sides {
+        found
+    }
+
+    /// Says whether a folder that is arranged so is an app, and not a library, a workspace or a part of one.
+    fn is_app(&self, _files: &dyn Files, _folder: &Path) -> bool {
+        true
+    }
+
+    /// Returns where a declaration of a kind is written on a platform.
+    fn home(&self, kind: Kind, platform: Platform) -> Home {
+        platform_home(kind, platform)
+    }
+}
+
+/// All layouts, in the order in which they are told.
+pub(crate) static LAYOUTS: [&dyn LayoutSpec; Layout::ALL.len()] = [
+    &pubspec::Pubspec,
+    &npm::Npm,
+    &msbuild::Msbuild,
+    &widget::WidgetLayout,
+    &appjson::AppJson,
+    &gradle::Gradle,
+    &xcode::Xcode,
+];
+
+/// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
+pub(crate) fn at(files: &dyn Files, root: &Path) -> Vec<&'static dyn LayoutSpec> {
+    let is_here = |spec: &&'static dyn LayoutSpec| spec.is_at(files, root);
+    let (native, shared): (Vec<_>, Vec<_>) = LAYOUTS.into_iter().partition(|spec| spec.layout().is_native());
+    let found: Vec<_> = shared.into_iter().filter(is_here).collect();
+    if found.is_empty() { native.into_iter().filter(is_here).collect() } else { found }
+}
+
+/// Returns all that is known of a layout.
+pub(crate) fn spec(layout: Layout) -> &'static dyn LayoutSpec {
+    // A test holds the order of the list against that of the layouts.
+    LAYOUTS.get(layout as usize).copied().unwrap_or(&npm::Npm)
+}
+
+/// Returns the file of the platform that a kind is written into.
+pub(crate) fn platform_home(kind: Kind, platform: Platform) -> Home {
+    Home::PlatformFile(match kind {
+        Kind::Permission | Kind::Feature | Kind::MetaData | Kind::Query | Kind::Filter => "AndroidManifest.xml",
+        Kind::Component | Kind::Attribute => "AndroidManifest.xml",
+        Kind::Level | Kind::Gradle => "the Gradle files",
+        Kind::Resource => "res/values",
+        Kind::Usage | Kind::Plist | Kind::QueryScheme | Kind::UrlScheme | Kind::BackgroundMode => "Info.plist",
+        Kind::Domain | Kind::Entitlement => "the entitlements",
+        Kind::MinVersion | Kind::BuildSetting => "the Xcode project",
+        Kind::PrivacyReason => "PrivacyInfo.xcprivacy",
+        Kind::File | Kind::Identity => match platform {
+            Platform::Android => "the Android project",
+            Platform::Ios => "the Xcode project",
+        },
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_layout_stands_at_its_place_and_has_a_home_for_every_kind() {
+        for (layout, listed) in Layout::ALL.iter().zip(LAYOUTS) {
+            assert_eq!(*layout, listed.layout());
+            assert_eq!(spec(*layout).layout(), *layout);
+            for kind in Kind::ALL {
+                for platform in [Platform::Android, Platform::Ios] {
+                    assert!(!listed.home(*kind, platform).to_string().is_empty());
+                }
+            }
+        }
+    }
+}
