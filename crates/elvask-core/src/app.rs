@@ -1,19 +1,18 @@
 //! An app as it is found: its layouts, its platforms, its plugins with their sheets, and its owner's answers.
 
-use crate::appfiles::AppFiles;
-use crate::site::Site;
-use std::ops::Deref;
-use std::ops::DerefMut;
+use std::ops::{Deref, DerefMut};
 use std::path::PathBuf;
 use std::sync::Arc;
 
 use elvask_platform::Platform;
 use serde::Serialize;
 
+use crate::appfiles::AppFiles;
 use crate::config::Config;
 use crate::evidence::{Cache, Evidence};
 use crate::reach::Judged;
 use crate::sheet::Sheet;
+use crate::site::Site;
 use crate::source::{FileId, Place, Sources};
 
 /// An app.

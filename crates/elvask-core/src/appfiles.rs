@@ -382,6 +382,17 @@ pub struct GeneratedFrom {
     pub name: String,
     /// The document.
     pub file: FileId,
-    /// The variables that are put into its texts, as `$NAME` and value, the longest name first.
-    pub variables: Vec<(String, String)>,
+    /// The variables that are put into its texts, the longest name first.
+    pub variables: Vec<Variable>,
+}
+
+/// A variable of a package's document.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Variable {
+    /// What stands for it: `$NAME`.
+    pub reference: String,
+    /// Its value.
+    pub value: String,
+    /// Whether the app's document gives the value, so that it changes with that.
+    pub given: bool,
 }

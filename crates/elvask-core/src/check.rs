@@ -1,10 +1,9 @@
 //! The check: what an app declares, held against what its plugins and platforms require.
 
-use crate::context::Context;
-use crate::generated::Home;
-
 use crate::app::App;
+use crate::context::Context;
 use crate::finding::{Finding, Level};
+use crate::generated::Home;
 use crate::needs::Settings;
 use crate::remedy::Remedy;
 use crate::rules::{self, RULES};

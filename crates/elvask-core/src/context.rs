@@ -1,34 +1,22 @@
 //! All that a rule may look at.
 
-use crate::generated::Home;
-use crate::link::AppLinks;
-use crate::needs::Answers;
-use crate::needs::GivenPurpose;
-use crate::needs::Needs;
-use crate::needs::Requirement;
-use crate::needs::Settings;
-use crate::needs::purpose;
-use crate::remedy::Want;
-use crate::source::Place;
-use crate::source::Sources;
-use crate::surface::Effective;
-use crate::surface::Surface;
-use crate::template::fill_in;
-use crate::template::fill_in_value;
-use crate::template::is_unfilled_purpose;
 use std::ops::Deref;
 use std::sync::OnceLock;
 
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::app::App;
+use crate::generated::Home;
 use crate::kinds::{self, Answering};
-use crate::link::SaidOfTheApp;
-use crate::needs::want_purpose;
+use crate::link::{AppLinks, SaidOfTheApp};
+use crate::needs::{Answers, GivenPurpose, Needs, Requirement, Settings, purpose, want_purpose};
+use crate::remedy::Want;
 use crate::scene::Scene;
+use crate::source::{Place, Sources};
+use crate::surface::{Effective, Surface};
+use crate::template::{fill_in, fill_in_value, is_unfilled_purpose};
 use crate::tomldoc::Text;
-use elvask_platform::Kind;
 
 /// All that a rule may look at.
 pub struct Context<'a> {

@@ -14,14 +14,14 @@ pub(crate) mod resources;
 pub mod widget;
 pub(crate) mod xcode;
 
-use crate::layout::FILE_NAME;
 use std::path::{Path, PathBuf};
 
 use elvask_platform::{Kind, Platform};
 use rayon::prelude::*;
 
 use crate::files::{FileKind, Files};
-use crate::layout::{Home, Layout};
+use crate::kinds;
+use crate::layout::{FILE_NAME, Home, Layout};
 use crate::loading::Loading;
 use crate::source::Place;
 
@@ -241,5 +241,5 @@ pub(crate) fn is_app_with_sides(files: &dyn Files, folder: &Path) -> bool {
 /// Returns where an app of a layout states a declaration of a kind on a platform.
 #[must_use]
 pub fn home_of(layout: Layout, kind: Kind, platform: Platform) -> Home {
-    layouts::spec(layout).home(kind, platform)
+    layouts::spec(layout).home(kinds::spec(kind).about().spot, platform)
 }

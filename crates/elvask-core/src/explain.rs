@@ -1,11 +1,10 @@
 //! What there is to know about a rule, a permission, a key or a capability.
 
-use elvask_platform::Kind;
-use elvask_platform::Platform;
 use elvask_platform::android::{self, Companion, Permission, Succession};
 use elvask_platform::capability::{self, Capability, capabilities_with};
 use elvask_platform::ios::{self, PlistKey, UsageKey};
 use elvask_platform::names::nearest;
+use elvask_platform::{Kind, Platform};
 
 use crate::finding::About;
 use crate::rules::{self, RULES};

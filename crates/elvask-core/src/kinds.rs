@@ -45,10 +45,72 @@ pub struct KindAbout {
     pub examples: [&'static str; 2],
     /// The heading under which it is listed.
     pub section: Section,
+    /// The document of the platform, and the place in it, that it is written into.
+    pub spot: Spot,
+    /// What it means for an app when code or notes of a package ask for it.
+    pub asks: Asks,
     /// Whether what declares it can be written by a machine; else a person puts it there.
     pub is_written: bool,
     /// Whether what was written can be taken out again; not so where a value took the place of another one.
     pub is_removed: bool,
+}
+
+/// The documents of the platforms, and the places in them, that declarations are written into.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Spot {
+    /// The manifest itself.
+    Manifest,
+    /// `<application>`.
+    Application,
+    /// An activity.
+    Activity,
+    /// The attributes of an element of the manifest.
+    Attributes,
+    /// The levels and versions that an app runs on.
+    Levels,
+    /// The Gradle files.
+    Gradle,
+    /// The resources.
+    Resources,
+    /// The property list.
+    PropertyList,
+    /// The URL types of the property list.
+    UrlTypes,
+    /// The entitlements.
+    Entitlements,
+    /// The associated domains of the entitlements.
+    Domains,
+    /// The build settings.
+    BuildSettings,
+    /// The privacy manifest.
+    PrivacyManifest,
+    /// A file of its own.
+    Files,
+    /// Who the app is.
+    Identity,
+}
+
+/// What it means for an app when code or notes of a package ask for a thing of a kind.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Asks {
+    /// The store looks for the text in every app that has the code.
+    Purpose,
+    /// The system asks a person, or grants it.
+    Permission,
+    /// The app is signed for it.
+    Signing,
+    /// The app looks for other apps.
+    OtherApps,
+    /// A reason that is wanted for code that is compiled in.
+    Reason,
+    /// What the app runs on.
+    Level,
+    /// What others see of the app, and which devices it is for, which is its owner's to say.
+    OwnersChoice,
+    /// A value, which may be a matter of taste.
+    Value,
+    /// It is needed, or it is not.
+    Plain,
 }
 
 /// One thing that an entry of a sheet asks for.

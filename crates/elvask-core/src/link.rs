@@ -16,19 +16,18 @@ pub mod pattern;
 pub mod route;
 pub mod url;
 
-use crate::filters::Entry;
-use elvask_platform::{Platform, Version};
-use serde::Serialize;
-
-use crate::filters::{DataSpec, FilterSpec};
-use crate::scene::Scene;
-use crate::source::{FileId, Place, Sources};
 use android::AndroidLinks;
 use association::apple::Decision;
 use association::{AssociationFiles, Document, Website, WriteProblem, Written};
+use elvask_platform::{Platform, Version};
 use ios::IosLinks;
 use route::Route;
+use serde::Serialize;
 use url::Link;
+
+use crate::filters::{DataSpec, Entry, FilterSpec};
+use crate::scene::Scene;
+use crate::source::{FileId, Place, Sources};
 
 /// What comes of a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]

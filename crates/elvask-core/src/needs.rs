@@ -11,15 +11,14 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::Platform;
 use elvask_platform::capability::capabilities_with;
 use elvask_platform::wording::{ValueUse, placeholder_in};
+use elvask_platform::{Kind, Platform};
 
 use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
 use crate::evidence::Learned;
-use crate::level::Level;
-use crate::level::Strength;
+use crate::level::{Level, Strength};
 use crate::reach::{Judged, Reach, Reached};
 use crate::requirement::Need;
 use crate::sheet::{Asked, Sheet};
@@ -27,7 +26,6 @@ use crate::source::Place;
 use crate::surface::{ManifestView, PlistView};
 use crate::template::{answers_in, fill_in, is_reference, read_back};
 use crate::tomldoc::Text;
-use elvask_platform::Kind;
 
 /// What a person says for one run.
 #[derive(Debug, Clone, Default)]

@@ -1,50 +1,29 @@
 //! Opening an app: finding its layouts, its packages, its two sides and what its packages show, in that order.
 
-use crate::app::App;
-use crate::app::Choice;
-use crate::app::Look;
-use crate::app::OWN_CODE;
-use crate::app::Plugin;
-use crate::app::PluginSheet;
-use crate::app::SheetOrigin;
-use crate::appfiles::AndroidApp;
-use crate::appfiles::AppFiles;
-use crate::appfiles::Generated;
-use crate::appfiles::IosApp;
-use crate::appfiles::LoadError;
-use crate::appfiles::RequiredFile;
-use crate::config::Config;
-use crate::discover;
-use crate::discover::Package;
-use crate::discover::layouts::{Search, Sides};
-use crate::evidence::Evidence;
-use crate::evidence::learn_cached;
-use crate::files::FileKind;
-use crate::files::Files;
-use crate::files::shown;
-use crate::gradle;
-use crate::layout::FILE_NAME;
-use crate::layout::Layout;
-use crate::linking::Linking;
-use crate::loading::FaultKind;
-use crate::loading::Loading;
-use crate::own::OwnCode;
-use crate::reach;
-use crate::reach::BuiltUpon;
-use crate::requirement::EvidenceKind;
-use crate::requirement::Need;
-use crate::sheet;
-use crate::sheet::Sheet;
-use crate::site;
-use crate::source::FileId;
-use crate::source::read_text;
-use crate::tomldoc::Problem;
-use elvask_markup::Span;
-use elvask_platform::Platform;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use elvask_markup::Span;
+use elvask_platform::Platform;
 use rayon::prelude::*;
+
+use crate::app::{App, Choice, Look, OWN_CODE, Plugin, PluginSheet, SheetOrigin};
+use crate::appfiles::{AndroidApp, AppFiles, Generated, IosApp, LoadError, RequiredFile};
+use crate::config::Config;
+use crate::discover::Package;
+use crate::discover::layouts::{Search, Sides};
+use crate::evidence::{Evidence, learn_cached};
+use crate::files::{FileKind, Files, shown};
+use crate::layout::{FILE_NAME, Layout};
+use crate::linking::Linking;
+use crate::loading::{FaultKind, Loading};
+use crate::own::OwnCode;
+use crate::reach::BuiltUpon;
+use crate::requirement::{EvidenceKind, Need};
+use crate::sheet::Sheet;
+use crate::source::{FileId, read_text};
+use crate::tomldoc::Problem;
+use crate::{discover, gradle, reach, sheet, site};
 
 impl App {
     /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones

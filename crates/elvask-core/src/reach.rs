@@ -7,19 +7,17 @@ mod runtime;
 
 pub(crate) use runtime::{BuiltUpon, runtimes};
 
-use crate::own::capability_named;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::capability::{self, capabilities_with};
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 use serde::{Deserialize, Serialize};
 
 use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for};
-use crate::level::Level;
-use crate::level::Strength;
+use crate::kinds::{Asks, spec};
+use crate::level::{Level, Strength};
 use crate::linking::{Linking, module_name};
-use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, means, words_of};
+use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, capability_named, means, words_of};
 use crate::requirement::{Need, Owner};
-use elvask_platform::Kind;
 
 /// How a need comes to this app.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -401,8 +399,8 @@ impl Judge<'_> {
         let part = || "only who uses a part of it needs this, and no use is seen".to_owned();
         let left = || "it is in code that is compiled only where the app chooses so".to_owned();
         let to_all = || "its notes tell everybody who sets it up".to_owned();
-        let (reach, why, level) = match learned.kind() {
-            Kind::Usage => match code {
+        let (reach, why, level) = match spec(learned.kind()).about().asks {
+            Asks::Purpose => match code {
                 // The store looks at the symbols, and not at whether they are ever reached.
                 Some(Use::Called) => match used {
                     Some(why) => (Reach::Used, why, Level::Error),
@@ -423,7 +421,7 @@ impl Judge<'_> {
                     _ => (Reach::Part, part(), Level::Note),
                 },
             },
-            Kind::Permission => match (everybody, code, used) {
+            Asks::Permission => match (everybody, code, used) {
                 (_, Some(Use::Called | Use::Asked), Some(why)) => (Reach::Used, why, Level::Error),
                 (true, Some(Use::Called | Use::Asked | Use::Named), _) => (Reach::Always, to_all(), Level::Error),
                 (true, ..) => (Reach::Always, to_all(), Level::Warning),
@@ -436,7 +434,7 @@ impl Judge<'_> {
                 }
                 _ => (Reach::Part, part(), Level::Note),
             },
-            Kind::Entitlement | Kind::BackgroundMode => match (everybody, used) {
+            Asks::Signing => match (everybody, used) {
                 (true, Some(why)) => (Reach::Used, why, Level::Error),
                 (true, None) => (Reach::Always, to_all(), Level::Warning),
                 (false, Some(why)) if called && self.single => (Reach::Used, why, Level::Warning),
@@ -444,39 +442,29 @@ impl Judge<'_> {
             },
             // Which other apps are asked for is the owner's choice where the notes alone name them: they show examples. What
             // stands for a capability of the platform is none.
-            Kind::Query | Kind::QueryScheme => match everybody {
+            Asks::OtherApps => match everybody {
                 true if called || is_of_a_capability(learned) => (Reach::Always, to_all(), Level::Warning),
                 true => {
                     (Reach::Part, "which other apps are meant is for the app's owner to say".to_owned(), Level::Note)
                 }
                 false => (Reach::Part, part(), Level::Note),
             },
-            Kind::PrivacyReason => (
+            Asks::Reason => (
                 Reach::Always,
                 "the code that needs it is compiled into every app that has it".to_owned(),
                 Level::Warning,
             ),
-            Kind::Level | Kind::MinVersion if !noted => {
+            Asks::Level if !noted => {
                 (Reach::Always, "its build states it".to_owned(), Level::of_strength(learned.strength))
             }
             // What others see of the app, and which devices it is for, is the owner's choice, whatever the notes show.
-            Kind::Feature | Kind::Filter | Kind::UrlScheme | Kind::Domain => {
+            Asks::OwnersChoice => {
                 (Reach::Part, "which one is meant is for the app's owner to say".to_owned(), Level::Note)
             }
-            Kind::MetaData | Kind::Plist | Kind::Attribute if is_a_matter_of_taste(&learned.need) => {
+            Asks::Value if is_a_matter_of_taste(&learned.need) => {
                 (Reach::Part, "which value is meant is for the app's owner to say".to_owned(), Level::Note)
             }
-            Kind::Level
-            | Kind::MinVersion
-            | Kind::MetaData
-            | Kind::Component
-            | Kind::Attribute
-            | Kind::Gradle
-            | Kind::Plist
-            | Kind::BuildSetting
-            | Kind::File
-            | Kind::Resource
-            | Kind::Identity => match learned.strength {
+            Asks::Level | Asks::Value | Asks::Plain => match learned.strength {
                 Strength::Certain => (Reach::Always, String::new(), Level::Error),
                 _ if everybody => (Reach::Always, to_all(), Level::Warning),
                 _ => (Reach::Part, part(), Level::Note),

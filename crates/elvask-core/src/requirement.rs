@@ -2,10 +2,8 @@
 
 #![warn(clippy::wildcard_enum_match_arm)]
 
-use elvask_platform::Kind;
-
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::{Platform, Version};
+use elvask_platform::{Kind, Platform, Version};
 use serde::{Deserialize, Serialize};
 
 use crate::conditions::Range;
@@ -280,8 +278,10 @@ pub enum Need {
         /// Where in a JSON or property-list file the app's id must stand: `/client/package_name`.
         id_at: Option<String>,
     },
-    /// A resource; `type/name` is the requirement's name.
-    Resource {
+    /// A thing of a kind that is no more than its name and perhaps a value: a kind needs no shape of its own here.
+    Plain {
+        /// The kind.
+        kind: Kind,
         /// The value, with answers in curly brackets, where it has one of its own.
         value: Option<String>,
     },
@@ -319,7 +319,7 @@ impl Need {
             Need::BuildSetting { .. } => Kind::BuildSetting,
             Need::PrivacyReason { .. } => Kind::PrivacyReason,
             Need::File { .. } => Kind::File,
-            Need::Resource { .. } => Kind::Resource,
+            Need::Plain { kind, .. } => *kind,
             Need::Identity { .. } => Kind::Identity,
         }
     }

@@ -9,12 +9,11 @@ pub mod both;
 pub mod ios;
 mod support;
 
-use crate::finding::About;
 use elvask_platform::Platform;
 
 use crate::config::Waiver;
 use crate::context::Context;
-use crate::finding::Finding;
+use crate::finding::{About, Finding};
 use crate::needs::Settings;
 use crate::surface::ManifestView;
 

@@ -11,14 +11,13 @@ pub use manifest::{
 };
 pub use plist::{Made, PlistView, QUERY_SCHEMES};
 
-use crate::appfiles::AppFiles;
+use std::sync::Arc;
+
 use elvask_markup::Span;
 use elvask_markup::plist::{PlistError, PropertyList};
 use elvask_markup::xml::{Document, XmlError};
 
-use std::sync::Arc;
-
-use crate::appfiles::IosApp;
+use crate::appfiles::{AppFiles, IosApp};
 use crate::gradle::Variant;
 use crate::loading::{Fault, FaultKind};
 use crate::merge::{Input, Merged, Role, Values};

@@ -7,15 +7,14 @@ mod variants;
 pub use crate::section::Section;
 pub use variants::{Difference, differences};
 
-use crate::generated::Home;
-use crate::kinds;
 use elvask_markup::plist::ValueKind;
-use elvask_platform::Kind;
-use elvask_platform::Platform;
 use elvask_platform::android::Grant;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::finding::NeededBy;
+use crate::generated::Home;
+use crate::kinds;
 use crate::loading::Unresolved;
 use crate::merge::Merged;
 use crate::needs::Requirement;

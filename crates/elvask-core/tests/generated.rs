@@ -292,12 +292,12 @@ fn a_blank_purpose_of_a_plugin_is_told_and_put_right_by_the_app() {
     let mut tree = widget(&[]);
     tree.put("/app/config.xml", CONFIG.replace("Photographs the ring on a bird's leg.", " "));
     let app = load(&tree);
-    assert_eq!(found(&app), ["purpose-empty NSCameraUsageDescription plugins/tern-camera/plugin.xml:10"]);
+    assert_eq!(found(&app), ["purpose-empty NSCameraUsageDescription config.xml:19"]);
     let mut settings = settings();
     settings.purposes.push(("camera".to_owned(), "Photographs the ring.".to_owned()));
     let filled = fill(&app, &settings).expect("the remedies settle");
     let text = &filled.sources.file(filled.changed[0]).text;
-    assert!(text.contains("<edit-config file=\"*-Info.plist\" mode=\"merge\" target=\"NSCameraUsageDescription\">\n            <string>Photographs the ring.</string>"), "{text}");
+    assert!(text.contains("<variable name=\"CAMERA_USAGE\" value=\"Photographs the ring.\" />"), "{text}");
     assert_eq!(filled.left.findings.iter().filter(|finding| finding.level > Level::Note).count(), 0);
 }
 
@@ -346,7 +346,7 @@ fn app_json_is_judged_where_nothing_has_been_generated() {
         [
             "purpose-missing NSContactsUsageDescription app.json:6",
             "query-scheme-missing tel app.json:9",
-            "permission-missing android.permission.CALL_PHONE app.json:11",
+            "permission-missing android.permission.CALL_PHONE app.json:12",
         ]
     );
 }
@@ -473,14 +473,14 @@ fn of_a_script_in_its_place_what_is_literal_is_read_and_nothing_is_written() {
 #[test]
 fn every_kind_is_written_where_its_layout_has_its_home() {
     for spec in KINDS.into_iter().filter(|spec| spec.about().is_written) {
-        let (about, example) = (spec.about(), spec.about().examples[0].replace("{answer}", "quiet"));
+        let (about, example) = (spec.about(), spec.about().examples[1].replace("{answer}", "quiet"));
         for (tree, document) in [(widget(&[&example]), "config.xml"), (described(&[&example]), "app.json")] {
             let app = load(&tree);
             let platform = about.kind.platform().expect("what both have is not written");
             let homes: Vec<_> = app.layouts.iter().map(|layout| home_of(*layout, about.kind, platform)).collect();
             let home = homes.last().expect("the app has a layout");
             let mut settings = settings();
-            settings.purposes.push(("NSCameraUsageDescription".to_owned(), "Photographs the ring.".to_owned()));
+            settings.purposes.push(("NSMicrophoneUsageDescription".to_owned(), "Records calls.".to_owned()));
             let report = check(&app, &settings);
             let about_it = |one: &&Finding| one.needed_by.iter().any(|needed| needed.plugin == "plover-dialer");
             let Some(found) = report.findings.iter().find(about_it) else {

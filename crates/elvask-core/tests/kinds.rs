@@ -368,14 +368,23 @@ fn what_was_filled_in_is_withdrawn_byte_for_byte() {
     }
 }
 
+/// `ELVASK_WRITE_PAGES=1` writes the rows of the table into the page.
 #[test]
 #[expect(clippy::disallowed_methods, reason = "the documentation stands in a file")]
 fn the_documentation_has_a_row_for_each_kind() {
-    let page = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/sheets.md")).unwrap();
-    for (word, spec) in stated() {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/sheets.md");
+    let page = std::fs::read_to_string(&path).unwrap();
+    let row = |spec: &'static dyn KindSpec| {
         let (about, key) = (spec.about(), spec.about().key.unwrap_or_default());
         let key = about.kind.platform().map_or_else(|| key.to_owned(), |platform| format!("{}.{key}", platform.id()));
-        let row = format!("| `{key}` | {} |", about.states);
-        assert!(page.contains(&row), "{word}: docs/sheets.md lacks the row\n{row}");
+        format!("| `{key}` | {} |\n", about.states)
+    };
+    let rows: String = stated().map(|(_, spec)| row(spec)).collect();
+    let start = page.find("| `android.permission` |").expect("the table starts with permissions");
+    let end = start + page[start..].find("\n\n").expect("the table ends") + 1;
+    if std::env::var_os("ELVASK_WRITE_PAGES").is_some() {
+        std::fs::write(&path, format!("{}{rows}{}", &page[..start], &page[end..])).unwrap();
+    } else {
+        assert_eq!(&page[start..end], rows, "docs/sheets.md is stale: see above this test");
     }
 }

@@ -1,6 +1,5 @@
 //! Finding the Android app module, its variants, and the manifests that go into them.
 
-use crate::appfiles::Resources;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -10,7 +9,7 @@ use rayon::prelude::*;
 
 use super::folders;
 use crate::app::{Choice, Plugin};
-use crate::appfiles::{AndroidApp, LibraryManifest, LoadError};
+use crate::appfiles::{AndroidApp, LibraryManifest, LoadError, Resources};
 use crate::files::{Files, normal};
 use crate::filters::unescape;
 use crate::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};

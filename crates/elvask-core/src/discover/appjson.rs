@@ -3,22 +3,20 @@
 //! The file is `app.json`, or a script such as `app.config.js` that hands out the same object: of a script only what stands in it
 //! literally is read.
 
-use super::Package;
-use super::layouts::Sides;
-use super::layouts::{LayoutSpec, Search};
-use crate::layout::Home;
-use elvask_platform::{Kind, Platform};
 use std::path::Path;
 
 use elvask_markup::Span;
-use elvask_platform::Version;
+use elvask_platform::{Platform, Version};
 
+use super::Package;
+use super::layouts::{LayoutSpec, Search, Sides};
 use super::made::{self, Stands};
 use crate::app::Plugin;
 use crate::appfiles::Generated;
 use crate::files::Files;
 use crate::generated::appjson::{Description, literal};
-use crate::layout::Layout;
+use crate::kinds::Spot;
+use crate::layout::{Home, Layout};
 use crate::loading::{Loading, Unresolved};
 use crate::source::{Place, read_text};
 
@@ -43,27 +41,26 @@ impl LayoutSpec for AppJson {
         made.unwrap_or(found)
     }
 
-    fn home(&self, kind: Kind, _platform: Platform) -> Home {
-        let at = match kind {
-            Kind::Permission => "android.permissions",
-            Kind::Filter => "android.intentFilters, or scheme",
-            Kind::UrlScheme => "scheme",
-            Kind::Usage | Kind::Plist | Kind::QueryScheme | Kind::BackgroundMode => "ios.infoPlist",
-            Kind::Domain => "ios.associatedDomains",
-            Kind::Entitlement => "ios.entitlements",
-            Kind::MinVersion => "ios.deploymentTarget",
-            Kind::Identity => "android.package, ios.bundleIdentifier, version and their like",
-            Kind::PrivacyReason => "ios.privacyManifests",
-            Kind::Level => return Home::Steps("the options of the script that sets the build's properties"),
-            Kind::Feature
-            | Kind::MetaData
-            | Kind::Query
-            | Kind::Component
-            | Kind::Attribute
-            | Kind::Gradle
-            | Kind::Resource
-            | Kind::BuildSetting
-            | Kind::File => return Home::Steps("a script that plugins lists: the description has no field for it"),
+    fn home(&self, spot: Spot, platform: Platform) -> Home {
+        let none = "a script that plugins lists: the description has no field for it";
+        let at = match spot {
+            // Permissions alone have a field of what stands in the manifest itself.
+            Spot::Manifest => "android.permissions",
+            Spot::Activity => "android.intentFilters, or scheme",
+            Spot::UrlTypes => "scheme",
+            Spot::PropertyList => "ios.infoPlist",
+            Spot::Domains => "ios.associatedDomains",
+            Spot::Entitlements => "ios.entitlements",
+            Spot::Identity => "android.package, ios.bundleIdentifier, version and their like",
+            Spot::PrivacyManifest => "ios.privacyManifests",
+            Spot::Levels if platform == Platform::Ios => "ios.deploymentTarget",
+            Spot::Levels => return Home::Steps("the options of the script that sets the build's properties"),
+            Spot::Application
+            | Spot::Attributes
+            | Spot::Gradle
+            | Spot::Resources
+            | Spot::BuildSettings
+            | Spot::Files => return Home::Steps(none),
         };
         Home::Entry { file: "app.json", at }
     }

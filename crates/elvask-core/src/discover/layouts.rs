@@ -5,13 +5,14 @@
 
 use std::path::{Path, PathBuf};
 
-use elvask_platform::{Kind, Platform};
+use elvask_platform::Platform;
 
 use super::{Package, appjson, gradle, msbuild, npm, pubspec, widget, xcode};
 use crate::app::{Choice, Plugin};
 use crate::appfiles::{AndroidApp, Generated, IosApp, Widget};
 use crate::files::Files;
 use crate::gradle::Build;
+use crate::kinds::Spot;
 use crate::layout::{Home, Layout};
 use crate::loading::Loading;
 
@@ -60,9 +61,9 @@ pub(crate) trait LayoutSpec: Sync {
         true
     }
 
-    /// Returns where a declaration of a kind is written on a platform.
-    fn home(&self, kind: Kind, platform: Platform) -> Home {
-        platform_home(kind, platform)
+    /// Returns where what belongs into a spot of a platform's documents is written.
+    fn home(&self, spot: Spot, platform: Platform) -> Home {
+        platform_home(spot, platform)
     }
 }
 
@@ -91,27 +92,30 @@ pub(crate) fn spec(layout: Layout) -> &'static dyn LayoutSpec {
     LAYOUTS.get(layout as usize).copied().unwrap_or(&npm::Npm)
 }
 
-/// Returns the file of the platform that a kind is written into.
-pub(crate) fn platform_home(kind: Kind, platform: Platform) -> Home {
-    Home::PlatformFile(match kind {
-        Kind::Permission | Kind::Feature | Kind::MetaData | Kind::Query | Kind::Filter => "AndroidManifest.xml",
-        Kind::Component | Kind::Attribute => "AndroidManifest.xml",
-        Kind::Level | Kind::Gradle => "the Gradle files",
-        Kind::Resource => "res/values",
-        Kind::Usage | Kind::Plist | Kind::QueryScheme | Kind::UrlScheme | Kind::BackgroundMode => "Info.plist",
-        Kind::Domain | Kind::Entitlement => "the entitlements",
-        Kind::MinVersion | Kind::BuildSetting => "the Xcode project",
-        Kind::PrivacyReason => "PrivacyInfo.xcprivacy",
-        Kind::File | Kind::Identity => match platform {
-            Platform::Android => "the Android project",
+/// Returns the file of the platform for a spot.
+pub(crate) fn platform_home(spot: Spot, platform: Platform) -> Home {
+    let file = match spot {
+        Spot::Manifest | Spot::Application | Spot::Activity | Spot::Attributes => "AndroidManifest.xml",
+        Spot::Gradle => "the Gradle files",
+        Spot::Resources => "res/values",
+        Spot::PropertyList | Spot::UrlTypes => "Info.plist",
+        Spot::Entitlements | Spot::Domains => "the entitlements",
+        Spot::BuildSettings => "the Xcode project",
+        Spot::PrivacyManifest => "PrivacyInfo.xcprivacy",
+        Spot::Levels | Spot::Files | Spot::Identity => match platform {
+            Platform::Android => "the Gradle files",
             Platform::Ios => "the Xcode project",
         },
-    })
+    };
+    Home::PlatformFile(file)
 }
 
 #[cfg(test)]
 mod tests {
+    use elvask_platform::Kind;
+
     use super::*;
+    use crate::kinds;
 
     #[test]
     fn each_layout_stands_at_its_place_and_has_a_home_for_every_kind() {
@@ -120,7 +124,7 @@ mod tests {
             assert_eq!(spec(*layout).layout(), *layout);
             for kind in Kind::ALL {
                 for platform in [Platform::Android, Platform::Ios] {
-                    assert!(!listed.home(*kind, platform).to_string().is_empty());
+                    assert!(!listed.home(kinds::spec(*kind).about().spot, platform).to_string().is_empty());
                 }
             }
         }

@@ -1,10 +1,5 @@
 //! The layout `msbuild`: packages of the project file, from `obj/project.assets.json` or the package folder.
 
-use super::layouts::{LayoutSpec, Search};
-use super::layouts::{Sides, platform_home};
-use crate::appfiles::Resources;
-use crate::layout::{Home, Layout};
-use elvask_platform::Kind;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
@@ -12,10 +7,13 @@ use elvask_platform::{Platform, Version};
 use serde::Deserialize;
 
 use super::Package;
+use super::layouts::{LayoutSpec, Search, Sides, platform_home};
 use crate::app::{Choice, Plugin};
-use crate::appfiles::{AndroidApp, EntitlementsFile, IosApp};
+use crate::appfiles::{AndroidApp, EntitlementsFile, IosApp, Resources};
 use crate::files::{FileKind, Files, normal};
 use crate::gradle::{SourceSet, Stated, Variant};
+use crate::kinds::Spot;
+use crate::layout::{Home, Layout};
 use crate::loading::Loading;
 use crate::msbuild::{self, Project, declared_in_source, project_file, target_level};
 
@@ -43,12 +41,12 @@ impl LayoutSpec for Msbuild {
         Sides { android: android(loading, plugins), ios: ios(loading), ..found }
     }
 
-    fn home(&self, kind: Kind, platform: Platform) -> Home {
-        match kind {
-            Kind::Level | Kind::MinVersion => Home::Entry { file: "*.csproj", at: "SupportedOSPlatformVersion" },
-            Kind::Identity => Home::Entry { file: "*.csproj", at: "ApplicationId and its like" },
-            Kind::Gradle => Home::Steps("a package reference: the build runs no Gradle files"),
-            Kind::BuildSetting => Home::Steps("a property of the .csproj: the build has no Xcode project"),
+    fn home(&self, spot: Spot, platform: Platform) -> Home {
+        match spot {
+            Spot::Levels => Home::Entry { file: "*.csproj", at: "SupportedOSPlatformVersion" },
+            Spot::Identity => Home::Entry { file: "*.csproj", at: "ApplicationId and its like" },
+            Spot::Gradle => Home::Steps("a package reference: the build runs no Gradle files"),
+            Spot::BuildSettings => Home::Steps("a property of the .csproj: the build has no Xcode project"),
             other => platform_home(other, platform),
         }
     }

@@ -1,8 +1,5 @@
 //! The layout `npm`: packages found in `node_modules` as the runtime finds them.
 
-use super::is_app_with_sides;
-use super::layouts::{LayoutSpec, Search};
-use crate::layout::Layout;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -11,8 +8,10 @@ use elvask_platform::Platform;
 use rayon::prelude::*;
 use serde::Deserialize;
 
-use super::{Found, Package, read_packages};
+use super::layouts::{LayoutSpec, Search};
+use super::{Found, Package, is_app_with_sides, read_packages};
 use crate::files::{FileKind, Files};
+use crate::layout::Layout;
 use crate::loading::Loading;
 use crate::source::{FileId, Place, read_text};
 

@@ -1,16 +1,15 @@
 //! The layout `pubspec`: packages from `.dart_tool/package_config.json`, versions from `pubspec.lock`.
 
-use super::is_app_with_sides;
-use super::layouts::{LayoutSpec, Search};
-use crate::layout::Layout;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use elvask_platform::Platform;
 use serde::Deserialize;
 
-use super::{Found, Package, read_packages};
+use super::layouts::{LayoutSpec, Search};
+use super::{Found, Package, is_app_with_sides, read_packages};
 use crate::files::{Files, normal};
+use crate::layout::Layout;
 use crate::loading::Loading;
 use crate::source::{Place, read_text};
 use crate::yaml::Yaml;

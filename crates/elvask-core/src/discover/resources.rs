@@ -11,6 +11,7 @@ use crate::kinds::android::resource::{values_file, values_files};
 use crate::loading::Loading;
 use crate::requirement::Need;
 use crate::sheet::Asked;
+use elvask_platform::Kind;
 
 /// The most files of values that are read.
 const MAX_FILES: usize = 200;
@@ -21,7 +22,7 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
     let wanted: Vec<(&Plugin, &str)> = sheets
         .flat_map(|(plugin, found)| found.sheet.requires.iter().map(move |required| (plugin, required)))
         .filter_map(|(plugin, required)| match &required.asked {
-            Asked::Need { name, need: Need::Resource { .. } } => Some((plugin, name.as_str())),
+            Asked::Need { name, need: Need::Plain { kind: Kind::Resource, .. } } => Some((plugin, name.as_str())),
             Asked::Need { .. } | Asked::Capability(_) => None,
         })
         .collect();

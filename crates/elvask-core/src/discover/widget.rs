@@ -2,28 +2,24 @@
 //!
 //! Source: "Packaged Web Apps (Widgets) - Packaging and XML Configuration" of the W3C.
 
-use super::layouts::Sides;
-use super::layouts::{LayoutSpec, Search};
-use crate::layout::Home;
-use elvask_platform::Kind;
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
-use elvask_markup::xml::{Document, Element};
-use elvask_platform::Platform;
-
 use elvask_markup::plist::PropertyList;
-use elvask_platform::Version;
+use elvask_markup::xml::{Document, Element};
+use elvask_platform::{Platform, Version};
 
 use super::Package;
+use super::layouts::{LayoutSpec, Search, Sides};
 use super::made::{self, Stands};
 use crate::app::Plugin;
-use crate::appfiles::{AndroidApp, Generated, GeneratedFrom, IosApp, Said, Widget, WidgetDeclaration};
+use crate::appfiles::{AndroidApp, Generated, GeneratedFrom, IosApp, Said, Variable, Widget, WidgetDeclaration};
 use crate::files::{FileKind, Files};
 use crate::generated::Made;
 use crate::generated::widget::{identity, preference};
 use crate::gradle::Stated;
-use crate::layout::Layout;
+use crate::kinds::Spot;
+use crate::layout::{Home, Layout};
 use crate::loading::Loading;
 use crate::names::ANDROID;
 use crate::source::{FileId, Place, read_text};
@@ -50,24 +46,23 @@ impl LayoutSpec for WidgetLayout {
         Sides { widget: Some(widget), ..made.unwrap_or(found) }
     }
 
-    fn home(&self, kind: Kind, _platform: Platform) -> Home {
-        let at = match kind {
-            Kind::Permission | Kind::Feature | Kind::Query => "config-file for AndroidManifest.xml, parent /manifest",
-            Kind::MetaData | Kind::Component => "config-file for AndroidManifest.xml, parent /manifest/application",
-            Kind::Filter => "config-file for AndroidManifest.xml, parent of the activity",
-            Kind::Attribute => "edit-config for AndroidManifest.xml",
-            Kind::Level => "preference android-minSdkVersion and its like",
-            Kind::Usage | Kind::Plist | Kind::QueryScheme | Kind::UrlScheme | Kind::BackgroundMode => {
-                "config-file for *-Info.plist, parent the key"
+    fn home(&self, spot: Spot, _platform: Platform) -> Home {
+        let at = match spot {
+            Spot::Manifest => "config-file for AndroidManifest.xml, parent /manifest",
+            Spot::Application => "config-file for AndroidManifest.xml, parent /manifest/application",
+            Spot::Activity => "config-file for AndroidManifest.xml, parent the activity",
+            Spot::Attributes => "edit-config for AndroidManifest.xml",
+            Spot::Levels => "preference android-minSdkVersion, deployment-target and their like",
+            Spot::PropertyList | Spot::UrlTypes => "config-file for *-Info.plist, parent the key",
+            Spot::Domains | Spot::Entitlements => "config-file for both files of entitlements, parent the key",
+            Spot::Identity => "the attributes of widget",
+            Spot::Files => "resource-file",
+            Spot::Gradle => return Home::Steps("a framework of a plugin: the build's own files are made anew"),
+            Spot::Resources => {
+                return Home::Steps("a resource-file of a plugin: the project's own folder is made anew");
             }
-            Kind::Domain | Kind::Entitlement => "config-file for both files of entitlements, parent the key",
-            Kind::MinVersion => "preference deployment-target",
-            Kind::Identity => "the attributes of widget",
-            Kind::File => "resource-file",
-            Kind::Gradle => return Home::Steps("a framework of a plugin: the build's own files are made anew"),
-            Kind::Resource => return Home::Steps("a resource-file of a plugin: the project's own folder is made anew"),
-            Kind::BuildSetting => return Home::Steps("a hook of the app: the Xcode project is made anew"),
-            Kind::PrivacyReason => {
+            Spot::BuildSettings => return Home::Steps("a hook of the app: the Xcode project is made anew"),
+            Spot::PrivacyManifest => {
                 return Home::Steps("the privacy manifest of a plugin, or of the app by resource-file");
             }
         };
@@ -169,6 +164,8 @@ struct Named {
     name: String,
     place: Place,
     variables: Vec<(String, String)>,
+    /// Whether `config.xml` states it, and not the section of `package.json`.
+    in_config: bool,
 }
 
 /// The section of `package.json` that the layout's own tool keeps: the platforms, and the plugins with their variables.
@@ -279,7 +276,7 @@ fn named_plugins(loading: &mut Loading<'_>) -> Vec<Named> {
             Some((of("name")?, of("value")?))
         });
         if !named.iter().any(|known| known.name == name) {
-            named.push(Named { name, place, variables: variables.collect() });
+            named.push(Named { name, place, variables: variables.collect(), in_config: true });
         }
     }
     named
@@ -305,6 +302,7 @@ fn section(loading: &mut Loading<'_>) -> Option<Section> {
             name: name.clone(),
             place: Place { file, span: Span::new(at, at + name.len()) },
             variables: variables.map(|(key, value)| (key.clone(), text(value))).collect(),
+            in_config: false,
         }
     });
     let platforms = section.get("platforms").and_then(serde_json::Value::as_array);
@@ -330,17 +328,21 @@ pub(crate) fn sides(
         let path = folder.join("plugin.xml");
         let Ok(text) = read_text(loading.files, &path) else { continue };
         let given = named.iter().find(|known| known.name == plugin.name);
-        let mut variables: Vec<(String, String)> = given.map(|given| given.variables.clone()).unwrap_or_default();
-        for (name, value) in defaults {
-            if !variables.iter().any(|(known, _)| *known == name) {
-                variables.push((name, value));
+        let variable =
+            |name: &str, value: String, given: bool| Variable { reference: format!("${name}"), value, given };
+        let said =
+            given.iter().flat_map(|given| given.variables.iter().map(|(name, value)| (name, value, given.in_config)));
+        let mut variables: Vec<_> =
+            said.map(|(name, value, in_config)| variable(name, value.clone(), in_config)).collect();
+        let id = widget.id.as_ref().map(|id| id.text.clone()).unwrap_or_default();
+        for (name, value) in defaults.into_iter().chain([("PACKAGE_NAME".to_owned(), id)]) {
+            let one = variable(&name, value, false);
+            if !variables.iter().any(|known| known.reference == one.reference) {
+                variables.push(one);
             }
         }
-        let id = widget.id.as_ref().map(|id| id.text.clone()).unwrap_or_default();
-        variables.push(("PACKAGE_NAME".to_owned(), id));
         // The longest name first, so that none is taken for the start of another one.
-        variables.sort_by_key(|(name, _)| std::cmp::Reverse(name.len()));
-        let variables = variables.into_iter().map(|(name, value)| (format!("${name}"), value)).collect();
+        variables.sort_by_key(|one| std::cmp::Reverse(one.reference.len()));
         from.push(GeneratedFrom { name: plugin.name.clone(), file: loading.add(&path, text), variables });
     }
     let folders = ["android", "ios"].map(|name| (name, loading.files.is_folder(&root.join("platforms").join(name))));

@@ -2,8 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use elvask_platform::Platform;
 use elvask_platform::native::Family;
+use elvask_platform::{Kind, Platform};
 use rayon::prelude::*;
 
 use super::pods::{Descriptions, Pods, Taken};
@@ -13,7 +13,6 @@ use super::{Doubtful, Evidence, Learned, build, manifest, notes, scripts, source
 use crate::files::Files;
 use crate::level::Strength;
 use crate::requirement::{EvidenceKind, GradleLine, Need};
-use elvask_platform::Kind;
 
 /// The most lines that are cited for one thing.
 const MAX_CITED: usize = 6;

@@ -4,7 +4,7 @@ use std::io::Read as _;
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
-use elvask_platform::ios;
+use elvask_platform::{Kind, ios};
 
 use super::gather::Found;
 use super::shown::{Notes, Shown};
@@ -13,7 +13,6 @@ use crate::level::Strength;
 use crate::names::{ANDROID, TOOLS, full_class};
 use crate::requirement::{Citation, Component, EvidenceKind, MIN_LEVEL, Need, Owner, When};
 use crate::surface::read_query;
-use elvask_platform::Kind;
 
 /// The largest manifest that is taken out of an archive, in bytes.
 const MAX_MANIFEST: u64 = 4 * 1024 * 1024;

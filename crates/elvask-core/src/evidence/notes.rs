@@ -5,10 +5,9 @@
 mod mentions;
 mod texts;
 
-use texts::{Prose, between, kind_of, last_clause, last_verdict, learned, parallel_chapters, unescaped, without_tags};
-
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 use pulldown_cmark::{CodeBlockKind, Event, HeadingLevel, Options, Parser, Tag, TagEnd};
+use texts::{Prose, between, kind_of, last_clause, last_verdict, learned, parallel_chapters, unescaped, without_tags};
 
 use self::mentions::{Mention, mentions};
 use super::Learned;
@@ -22,7 +21,6 @@ use super::shown::{Notes, Shown};
 use crate::conditions::Range;
 use crate::level::Strength;
 use crate::requirement::{Citation, EvidenceKind, Need, When};
-use elvask_platform::Kind;
 
 /// How much of what was said last is looked at for the name of an attribute, in bytes.
 const RECENT: usize = 800;

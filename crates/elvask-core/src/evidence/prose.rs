@@ -5,9 +5,8 @@
 
 use std::sync::OnceLock;
 
-use elvask_platform::android;
 use elvask_platform::wording::{NoteWords, note_words};
-use elvask_platform::{Platform, Version};
+use elvask_platform::{Platform, Version, android};
 use regex_lite::Regex;
 
 use crate::conditions::Range;

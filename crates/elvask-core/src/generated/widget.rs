@@ -18,9 +18,8 @@ use super::draft::Draft;
 use super::{Made, Maker, Which, Written};
 use crate::appfiles::Generated;
 use crate::layout::Layout;
-use crate::source::Sources;
-
 use crate::requirement::{COMPILE_LEVEL, MIN_LEVEL, MIN_VERSION, TARGET_LEVEL};
+use crate::source::Sources;
 
 /// The class of the activity that the tools make.
 const ACTIVITY: &str = "MainActivity";

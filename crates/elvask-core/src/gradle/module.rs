@@ -2,10 +2,9 @@
 
 mod dependencies;
 
-use dependencies::{dependencies, placeholder, placeholders};
-
 use std::path::{Path, PathBuf};
 
+use dependencies::{dependencies, placeholder, placeholders};
 use elvask_markup::gradle::{Argument, Expr, ExprKind, Segment, Statement, path_name};
 
 use super::values::{Names, Scope, Value};

@@ -12,8 +12,7 @@ pub(crate) mod url_scheme;
 pub(crate) mod usage;
 
 use elvask_markup::Edit;
-use elvask_markup::plist::plan as plist_plan;
-use elvask_markup::plist::{Entry, PropertyList, Value};
+use elvask_markup::plist::{Entry, PropertyList, Value, plan as plist_plan};
 
 /// Returns what takes a value out of the list under a key. An empty list says nothing, so its key goes with the last one.
 fn without(list: &PropertyList, entry: &Entry, value: &Value) -> Edit {

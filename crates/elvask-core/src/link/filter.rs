@@ -3,16 +3,12 @@
 //! Sources: "Intents and intent filters", "`<data>`" and "`<uri-relative-filter-group>`" in the platform's guides. All `<data>` of a filter are
 //! pooled: each scheme goes with each host and each path. Attributes that a device is too old for are left out there, which makes a filter wider.
 
-use crate::filters::BROWSABLE;
-use crate::filters::DEFAULT;
-use crate::filters::DataSpec;
-use crate::filters::FilterSpec;
-use crate::filters::VIEW;
 use std::borrow::Cow;
 use std::cell::OnceCell;
 
 use super::pattern::{Pattern, PatternError, PatternKind, Subject};
 use super::url::{Uri, decode};
+use crate::filters::{BROWSABLE, DEFAULT, DataSpec, FilterSpec, VIEW};
 use crate::source::Place;
 
 /// The first level that reads `<uri-relative-filter-group>`.

@@ -5,8 +5,7 @@
 use elvask_markup::Span;
 
 use super::attributes::{closing, text_len};
-use crate::filters::Entry;
-use crate::filters::{DataSpec, FilterSpec};
+use crate::filters::{DataSpec, Entry, FilterSpec};
 use crate::source::{FileId, Place};
 
 /// One attribute in source: its name, its arguments and where it stands.

@@ -1,8 +1,7 @@
 //! What the app's own code needs declared.
 
-use elvask_platform::Kind;
 use elvask_platform::capability::capabilities;
-use elvask_platform::{Platform, android, ios};
+use elvask_platform::{Kind, Platform, android, ios};
 
 use super::{LinkUse, OwnCode, OwnPermission, PermissionUse, words_of};
 use crate::conditions::Range;

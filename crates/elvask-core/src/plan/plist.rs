@@ -1,17 +1,16 @@
 //! Planning edits of property lists, entitlements and build settings.
 
-use crate::remedy::Remedy;
-use crate::remedy::Want;
-use crate::source::Place;
-use crate::surface::PlistView;
-use crate::template::is_unfilled_purpose;
 use elvask_markup::Edit;
 use elvask_markup::plist::plan::{self as plist_plan, NewValue};
 use elvask_markup::plist::{Entry, Value};
 use elvask_platform::ios;
 
 use crate::names::ASSOCIATED_DOMAINS;
+use crate::remedy::{Remedy, Want};
 use crate::scene::Scene;
+use crate::source::Place;
+use crate::surface::PlistView;
+use crate::template::is_unfilled_purpose;
 use crate::values::shown;
 
 /// Returns what adds an entry to the root dictionary: in the order of the keys where most of them are sorted, else behind

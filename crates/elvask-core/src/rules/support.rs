@@ -20,8 +20,7 @@ use elvask_markup::xml::plan::{self, Fragment};
 
 use crate::context::Context;
 use crate::finding::Level;
-use crate::needs::Group;
-use crate::needs::{Learnt, Requirement};
+use crate::needs::{Group, Learnt, Requirement};
 use crate::reach::Reach;
 use crate::remedy::Remedy;
 use crate::requirement::EvidenceKind;

@@ -1,11 +1,10 @@
 //! The declarations of the effective manifest of one variant.
 
+use super::manifest::{COMPONENTS, covers};
 use crate::gradle::Variant;
 use crate::merge::{Merged, MergedElement};
 use crate::requirement::{Levels, Owner, Query};
 use crate::source::FileId;
-
-use super::manifest::{COMPONENTS, covers};
 
 /// A permission that the effective manifest asks for.
 #[derive(Debug, Clone)]

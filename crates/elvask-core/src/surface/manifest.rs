@@ -1,14 +1,12 @@
 //! The declarations of an Android manifest.
 
-use crate::names::ANDROID;
-use crate::names::TOOLS;
-use crate::names::full_class;
 use std::borrow::Cow;
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Attribute, Document, Element};
 use elvask_platform::android::{self, Permission};
 
+use crate::names::{ANDROID, TOOLS, full_class};
 use crate::requirement::{Owner, Query};
 use crate::source::{FileId, Place};
 

@@ -2,8 +2,8 @@
 
 use std::collections::{HashMap, HashSet};
 
-use elvask_platform::Platform;
 use elvask_platform::android::{self, Grant};
+use elvask_platform::{Kind, Platform};
 
 use super::{Declaration, EntryPoint, Section, Survey};
 use crate::context::Context;
@@ -12,7 +12,6 @@ use crate::merge::{MergedAttribute, MergedElement};
 use crate::requirement::Need;
 use crate::source::Place;
 use crate::surface::{Effective, claims_the_platform, read_query};
-use elvask_platform::Kind;
 
 pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
     identity(context, survey);

@@ -1,15 +1,13 @@
 //! The iOS side of the survey: the property list as the build makes it, entitlements, privacy manifests.
 
 use elvask_markup::plist::{Entry, PropertyList, Value};
-use elvask_platform::Platform;
-use elvask_platform::ios;
+use elvask_platform::{Kind, Platform, ios};
 
 use super::{Declaration, Section, Survey, brief};
 use crate::appfiles::{EntitlementsFile, IosApp};
 use crate::context::Context;
 use crate::source::{FileId, Place};
 use crate::surface::{PlistView, QUERY_SCHEMES};
-use elvask_platform::Kind;
 
 /// The entitlement that holds the domains an app is associated with.
 const DOMAINS: &str = "com.apple.developer.associated-domains";

@@ -3,7 +3,6 @@
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
-use elvask_core::Platform;
 use elvask_core::app::{App, Look, SheetOrigin};
 use elvask_core::evidence::{Evidence, learn, learn_from_notes};
 use elvask_core::files::{Disk, Files as _, normal};
@@ -12,9 +11,9 @@ use elvask_core::known::{Known, KnownRequirement, of_app, of_package, of_plugin}
 use elvask_core::level::Strength;
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, when};
 use elvask_core::remedy::Remedy;
-use elvask_core::rules;
 use elvask_core::sheet::{FILE_NAME, Sheet, schema, write};
 use elvask_core::source::{Place, Sources};
+use elvask_core::{Platform, rules};
 use serde::Serialize;
 
 use super::{Done, Outcome, current_folder, load_with};

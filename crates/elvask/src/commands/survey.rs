@@ -4,8 +4,7 @@ use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
 use elvask_core::app::App;
-use elvask_core::appfiles::Level;
-use elvask_core::appfiles::Widget;
+use elvask_core::appfiles::{Level, Widget};
 use elvask_core::check::obstacles as found_obstacles;
 use elvask_core::context::Context;
 use elvask_core::finding::NeededBy;

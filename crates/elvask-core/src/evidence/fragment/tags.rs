@@ -2,12 +2,11 @@
 
 mod values;
 
-pub(super) use values::read_value;
-use values::{holds_sample, intent, is_sample_host, scheme_template, strings, template_of_id, text_of, url_schemes};
-
 use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{android, ios};
+pub(super) use values::read_value;
+use values::{holds_sample, intent, is_sample_host, scheme_template, strings, template_of_id, text_of, url_schemes};
 
 use super::markup::{Element, Node, parse};
 use super::{Piece, Pieces, is_dots, placeholder, template, template_value};

@@ -3,12 +3,11 @@
 use std::sync::OnceLock;
 
 use elvask_markup::plist::plan::NewValue;
-use elvask_platform::{Version, android, ios};
+use elvask_platform::{Kind, Version, android, ios};
 use regex_lite::Regex;
 
 use crate::evidence::fragment::{Thing, pieces_of};
 use crate::requirement::{MIN_LEVEL, MIN_VERSION, Need};
-use elvask_platform::Kind;
 
 /// Something that a sentence names.
 #[derive(Debug, Clone, PartialEq)]

@@ -5,7 +5,7 @@ use elvask_markup::xml::{Document, Element};
 use elvask_platform::Platform;
 
 use super::{ACTIVITY, attribute, is_manifest, is_plist, is_release_entitlements, local, of_platform, variable};
-use crate::appfiles::Generated;
+use crate::appfiles::{Generated, Variable};
 use crate::generated::Made;
 use crate::generated::draft::Draft;
 use crate::names::{ANDROID, TOOLS};
@@ -19,25 +19,38 @@ struct Origin<'s> {
     text: &'s str,
     document: Document,
     /// The variables that are put into its texts, as `$NAME` and value.
-    variables: &'s [(String, String)],
+    variables: Vec<(String, String)>,
 }
 
 /// Makes the platform files; `None` where `config.xml` cannot be read.
 pub(crate) fn made(generated: &Generated, sources: &Sources) -> Option<Made> {
     let mut origins = Vec::new();
-    let all = std::iter::once(("", generated.source, &[][..]));
+    let own: &[Variable] = &[];
+    let all = std::iter::once(("", generated.source, own));
     let plugins =
         generated.plugins.iter().map(|plugin| (plugin.name.as_str(), plugin.file, plugin.variables.as_slice()));
     for (name, file, variables) in all.chain(plugins) {
         let text = &sources.file(file).text;
         match Document::parse(std::sync::Arc::clone(text)) {
-            Ok(document) => origins.push(Origin { name, file, text, document, variables }),
+            Ok(document) => {
+                let variables = filled_variables(origins.first(), name, variables);
+                origins.push(Origin { name, file, text, document, variables });
+            }
             Err(_) if file == generated.source => return None,
             // A plugin that cannot be read is told where plugins are read.
             Err(_) => {}
         }
     }
     Some(Made { manifest: manifest(&origins)?, plist: plist(&origins)?, entitlements: entitlements(&origins)? })
+}
+
+/// Returns the values of a plugin's variables as `config.xml` gives them now.
+fn filled_variables(config: Option<&Origin<'_>>, plugin: &str, variables: &[Variable]) -> Vec<(String, String)> {
+    let now = |one: &Variable| {
+        let root = config.filter(|_| one.given)?.document.root();
+        Some(root.value_of(variable(root, plugin, &one.reference)?).into_owned())
+    };
+    variables.iter().map(|one| (one.reference.clone(), now(one).unwrap_or_else(|| one.value.clone()))).collect()
 }
 
 /// Returns a preference's value with its place; names are compared without case, one for the platform goes first.
@@ -82,7 +95,7 @@ impl Origin<'_> {
     fn filled(&self, text: &str) -> String {
         // The longest name first, so that $NAME_TWO is no $NAME.
         let mut out = text.to_owned();
-        for (name, value) in self.variables {
+        for (name, value) in &self.variables {
             out = out.replace(name.as_str(), value);
         }
         out

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, name_like, plain, problem};
 use crate::kinds::toml::{table, text};
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::names::ANDROID;
 use crate::plan::loosens;
 use crate::plan::manifest::{manifest_edit, set_android};
@@ -30,6 +30,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.attribute = { on = \"application\", name = \"largeHeap\", value = \"true\" }",
     ],
     section: Section::Attributes,
+    spot: Spot::Attributes,
+    asks: Asks::Value,
     is_written: true,
     is_removed: true,
 };

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, name_like, plain, problem};
 use crate::kinds::toml::{list, table, text};
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::manifest::manifest_edit;
 use crate::remedy::Remedy;
 use crate::requirement::{Component as Wanted, Need};
@@ -31,6 +31,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.component = { kind = \"receiver\", name = \"example.godwit.StartReceiver\", exported = false }",
     ],
     section: Section::Components,
+    spot: Spot::Application,
+    asks: Asks::Plain,
     is_written: true,
     is_removed: true,
 };

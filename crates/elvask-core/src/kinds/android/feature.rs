@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, name_like};
 use crate::kinds::toml::{table, text};
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::names::ANDROID;
 use crate::plan::manifest::{manifest_edit, permission_slot};
 use crate::remedy::Remedy;
@@ -28,6 +28,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.feature = { name = \"android.hardware.bluetooth_le\", required = true }",
     ],
     section: Section::Features,
+    spot: Spot::Manifest,
+    asks: Asks::OwnersChoice,
     is_written: true,
     is_removed: true,
 };

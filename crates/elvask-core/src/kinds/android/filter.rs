@@ -7,7 +7,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{INTENT, asking, problem, read_intent};
 use crate::kinds::toml::intent;
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::merge::{Merged, MergedElement};
 use crate::names::ANDROID;
 use crate::plan::manifest::{add_filter, filter_fragment};
@@ -32,6 +32,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.filter = { on = \"launcher\", action = \"android.intent.action.VIEW\", category = [\"android.intent.category.DEFAULT\", \"android.intent.category.BROWSABLE\"], scheme = \"marram\" }",
     ],
     section: Section::Filters,
+    spot: Spot::Activity,
+    asks: Asks::OwnersChoice,
     is_written: true,
     is_removed: true,
 };

@@ -7,7 +7,7 @@ use serde_json::{Value as Json, json};
 use crate::gradle::Source;
 use crate::kinds::stated::{MAX_TEXT, asking, plain, problem};
 use crate::kinds::toml::{table, text};
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::gradle::{is_there, planned};
 use crate::remedy::Remedy;
 use crate::requirement::{GradleFile, GradleLine, Need};
@@ -32,6 +32,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.gradle = { file = \"app\", plugin = \"example.knot.services\" }",
     ],
     section: Section::Levels,
+    spot: Spot::Gradle,
+    asks: Asks::Plain,
     is_written: true,
     is_removed: true,
 };

@@ -7,7 +7,7 @@ use serde_json::{Value as Json, json};
 use crate::appfiles::AndroidApp;
 use crate::gradle::Stated as StatedValue;
 use crate::kinds::stated::problem;
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::remedy::Remedy;
 use crate::requirement::{COMPILE_LEVEL, MIN_LEVEL, Need, TARGET_LEVEL};
 use crate::scene::Scene;
@@ -27,6 +27,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "`{ min, compile, target }`: levels that the build must reach",
     examples: ["android.levels = { min = 26 }", "android.levels = { target = 36 }"],
     section: Section::Levels,
+    spot: Spot::Levels,
+    asks: Asks::Level,
     is_written: true,
     is_removed: false,
 };

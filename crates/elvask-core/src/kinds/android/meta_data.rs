@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, name_like, plain, problem};
 use crate::kinds::toml::{table, text};
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::manifest::manifest_edit;
 use crate::remedy::{Remedy, Want};
 use crate::requirement::{Need, Owner};
@@ -28,6 +28,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.meta-data = { name = \"example.knot.MODE\", value = \"quiet\", in = \"launcher\" }",
     ],
     section: Section::MetaData,
+    spot: Spot::Application,
+    asks: Asks::Value,
     is_written: true,
     is_removed: true,
 };

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, name_like};
 use crate::kinds::toml::text;
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::manifest::{add_permission, manifest_edit, short};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
@@ -27,6 +27,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.permission = \"android.permission.VIBRATE\"\nmax-level = 32",
     ],
     section: Section::Permissions,
+    spot: Spot::Manifest,
+    asks: Asks::Permission,
     is_written: true,
     is_removed: true,
 };

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{INTENT, asking, problem, read_intent};
 use crate::kinds::toml::intent;
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::manifest::{add_query, manifest_edit};
 use crate::remedy::Remedy;
 use crate::requirement::{Need, Query as Intent};
@@ -31,6 +31,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.query = { package = \"example.tides.app\" }",
     ],
     section: Section::Queries,
+    spot: Spot::Manifest,
+    asks: Asks::OtherApps,
     is_written: true,
     is_removed: true,
 };

@@ -9,7 +9,7 @@ use serde_json::{Value as Json, json};
 use crate::appfiles::ResourceFile;
 use crate::kinds::stated::{asking, plain, problem};
 use crate::kinds::toml::{table, text};
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::remedy::{Remedy, Want};
 use crate::requirement::Need;
 use crate::scene::Scene;
@@ -45,6 +45,8 @@ static ABOUT: KindAbout = KindAbout {
         "android.resource = { type = \"string\", name = \"knot_mode\", value = \"quiet\" }",
     ],
     section: Section::Look,
+    spot: Spot::Resources,
+    asks: Asks::Plain,
     is_written: true,
     is_removed: true,
 };
@@ -92,11 +94,11 @@ impl KindSpec for Resource {
             return Vec::new();
         }
         let value = value.map(|value| value.text);
-        asking(format!("{}/{}", kind.text, name.text), Need::Resource { value })
+        asking(format!("{}/{}", kind.text, name.text), Need::Plain { kind: Kind::Resource, value })
     }
 
     fn write(&self, name: &str, need: &Need) -> Option<String> {
-        let Need::Resource { value } = need else { return None };
+        let Need::Plain { value, .. } = need else { return None };
         let (kind, name) = split(name);
         let fields = [("type", Some(text(kind))), ("name", Some(text(name))), ("value", value.as_deref().map(text))];
         Some(format!("android.resource = {}", table(&fields)))
@@ -114,17 +116,20 @@ impl KindSpec for Resource {
     }
 
     fn texts<'n>(&self, need: &'n Need) -> Vec<&'n str> {
-        let Need::Resource { value } = need else { return Vec::new() };
+        let Need::Plain { value, .. } = need else { return Vec::new() };
         value.as_deref().into_iter().collect()
     }
 
     fn filled(&self, need: &Need, answering: &dyn Answering) -> Result<Need, Vec<Want>> {
-        let Need::Resource { value } = need else { return Ok(need.clone()) };
-        Ok(Need::Resource { value: value.as_deref().map(|value| answering.text(value)).transpose()? })
+        let Need::Plain { value, .. } = need else { return Ok(need.clone()) };
+        Ok(Need::Plain {
+            kind: Kind::Resource,
+            value: value.as_deref().map(|value| answering.text(value)).transpose()?,
+        })
     }
 
     fn value(&self, need: &Need) -> Option<String> {
-        let Need::Resource { value } = need else { return None };
+        let Need::Plain { value, .. } = need else { return None };
         value.clone()
     }
 
@@ -156,7 +161,7 @@ impl KindSpec for Resource {
 
     /// A value is the owner's: one that is there in another way is left.
     fn compare(&self, scene: &Scene<'_>, side: Side<'_, '_>, name: &str, need: &Need) -> Match {
-        let (Side::Android(_), Need::Resource { value }) = (side, need) else { return Match::Absent };
+        let (Side::Android(_), Need::Plain { value, .. }) = (side, need) else { return Match::Absent };
         let Some(android) = &scene.app.android else { return Match::Absent };
         if android.resources.named.iter().any(|known| known == name) {
             return Match::Meets;
@@ -182,7 +187,7 @@ impl KindSpec for Resource {
     }
 
     fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, _: &dyn Answering) -> Option<(Place, Remedy)> {
-        let Need::Resource { value } = need else { return None };
+        let Need::Plain { value, .. } = need else { return None };
         let (main, (kind, short)) = (scene.manifest.as_deref()?, split(name));
         let here = main.tag(main.root);
         let (Some(usual), Some(value)) = (values_file(kind), value) else {

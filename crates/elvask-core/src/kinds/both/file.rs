@@ -5,7 +5,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, plain, problem};
 use crate::kinds::toml::{table, text};
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::scene::Scene;
@@ -25,6 +25,8 @@ static ABOUT: KindAbout = KindAbout {
         "file = { platform = \"ios\", path = \"ExampleServices.plist\" }",
     ],
     section: Section::Keys,
+    spot: Spot::Files,
+    asks: Asks::Plain,
     is_written: false,
     is_removed: false,
 };

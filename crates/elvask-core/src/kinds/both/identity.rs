@@ -2,7 +2,7 @@
 
 use elvask_platform::{Kind, Platform};
 
-use crate::kinds::{Answering, Declared, KindAbout, KindSpec, Match, Side};
+use crate::kinds::{Answering, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::scene::Scene;
@@ -18,6 +18,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "who the app is; no sheet can state it",
     examples: ["", ""],
     section: Section::Identity,
+    spot: Spot::Identity,
+    asks: Asks::Plain,
     is_written: false,
     is_removed: false,
 };

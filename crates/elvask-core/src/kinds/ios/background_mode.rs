@@ -7,7 +7,7 @@ use serde_json::{Value as Json, json};
 use super::without;
 use crate::kinds::stated::{asking, problem};
 use crate::kinds::toml::text;
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::plist::add_to_list;
 use crate::remedy::Remedy;
 use crate::requirement::Need;
@@ -27,6 +27,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "a value of `UIBackgroundModes`",
     examples: ["ios.background-mode = \"remote-notification\"", "ios.background-mode = \"audio\""],
     section: Section::BackgroundModes,
+    spot: Spot::PropertyList,
+    asks: Asks::Signing,
     is_written: true,
     is_removed: true,
 };

@@ -6,7 +6,9 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, plist_value, problem};
 use crate::kinds::toml::{table, text};
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated, distinct};
+use crate::kinds::{
+    Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated, distinct,
+};
 use crate::plan::plist::{extend_setting, set_setting, without_setting};
 use crate::remedy::{Remedy, Want};
 use crate::requirement::{Need, plain_value};
@@ -31,6 +33,8 @@ static ABOUT: KindAbout = KindAbout {
         "ios.build-setting = { name = \"OTHER_LDFLAGS\", value = [\"$(inherited)\", \"-ObjC\"] }",
     ],
     section: Section::Keys,
+    spot: Spot::BuildSettings,
+    asks: Asks::Plain,
     is_written: true,
     is_removed: true,
 };

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 use super::without;
 use crate::kinds::stated::{asking, plain, problem};
 use crate::kinds::toml::text;
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::names::ASSOCIATED_DOMAINS;
 use crate::plan::plist::add_domain;
 use crate::remedy::Remedy;
@@ -25,6 +25,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "an associated domain: `applinks:marram.example`",
     examples: ["ios.domain = \"applinks:marram.example\"", "ios.domain = \"webcredentials:marram.example\""],
     section: Section::Domains,
+    spot: Spot::Domains,
+    asks: Asks::OwnersChoice,
     is_written: true,
     is_removed: true,
 };

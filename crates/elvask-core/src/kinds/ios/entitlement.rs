@@ -7,7 +7,7 @@ use serde_json::{Value as Json, json};
 use super::plist::{is_open, merged};
 use crate::kinds::stated::{asking, collect_texts, name_like, plist_value};
 use crate::kinds::toml::{table, text, value as written};
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::names::ASSOCIATED_DOMAINS;
 use crate::plan::plist::declare_entitlement;
 use crate::remedy::{Remedy, Want};
@@ -33,6 +33,8 @@ static ABOUT: KindAbout = KindAbout {
         "ios.entitlement = { key = \"com.apple.developer.nfc.readersession.formats\", value = [\"TAG\"] }",
     ],
     section: Section::Entitlements,
+    spot: Spot::Entitlements,
+    asks: Asks::Signing,
     is_written: true,
     is_removed: true,
 };

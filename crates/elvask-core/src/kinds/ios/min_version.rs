@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, problem};
 use crate::kinds::toml::text;
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::plist::set_setting;
 use crate::remedy::Remedy;
 use crate::requirement::{MIN_VERSION, Need};
@@ -27,6 +27,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "the lowest version of iOS: `\"13.0\"`",
     examples: ["ios.min-version = \"16.0\"", "ios.min-version = \"16.4\""],
     section: Section::Levels,
+    spot: Spot::Levels,
+    asks: Asks::Level,
     is_written: true,
     is_removed: false,
 };

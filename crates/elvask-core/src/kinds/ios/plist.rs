@@ -6,7 +6,9 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, collect_texts, plain, plist_value, problem};
 use crate::kinds::toml::{table, text, value as written};
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated, distinct};
+use crate::kinds::{
+    Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated, distinct,
+};
 use crate::plan::loosens;
 use crate::plan::plist::{add_key, key_lines};
 use crate::remedy::{Remedy, Want};
@@ -30,6 +32,8 @@ static ABOUT: KindAbout = KindAbout {
         "ios.plist = { key = \"ExampleKnotModes\", value = [\"quiet\"] }",
     ],
     section: Section::Keys,
+    spot: Spot::PropertyList,
+    asks: Asks::Value,
     is_written: true,
     is_removed: true,
 };

@@ -7,7 +7,7 @@ use serde_json::{Value as Json, json};
 use super::without;
 use crate::kinds::stated::{asking, problem};
 use crate::kinds::toml::{list, table, text};
-use crate::kinds::{Answering, Asking, Declared, Joined, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::scene::Scene;
@@ -31,6 +31,8 @@ static ABOUT: KindAbout = KindAbout {
         "ios.privacy-reason = { category = \"NSPrivacyAccessedAPICategoryDiskSpace\", reasons = [\"E174.1\"] }",
     ],
     section: Section::Privacy,
+    spot: Spot::PrivacyManifest,
+    asks: Asks::Reason,
     is_written: false,
     is_removed: true,
 };

@@ -8,7 +8,7 @@ use serde_json::{Value as Json, json};
 use super::without;
 use crate::kinds::stated::{asking, scheme_like};
 use crate::kinds::toml::text;
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::plist::add_to_list;
 use crate::remedy::Remedy;
 use crate::requirement::Need;
@@ -27,6 +27,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "a URL scheme that the app asks about, without `:`",
     examples: ["ios.query-scheme = \"tel\"", "ios.query-scheme = \"tides\""],
     section: Section::QuerySchemes,
+    spot: Spot::PropertyList,
+    asks: Asks::OtherApps,
     is_written: true,
     is_removed: true,
 };

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, scheme_like};
 use crate::kinds::toml::text;
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::plist::add_url_scheme;
 use crate::remedy::Remedy;
 use crate::requirement::Need;
@@ -26,6 +26,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "a URL scheme that opens the app",
     examples: ["ios.url-scheme = \"marram\"", "ios.url-scheme = \"fieldlog\""],
     section: Section::UrlSchemes,
+    spot: Spot::UrlTypes,
+    asks: Asks::OwnersChoice,
     is_written: true,
     is_removed: true,
 };

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 
 use crate::kinds::stated::{asking, problem};
 use crate::kinds::toml::text;
-use crate::kinds::{Answering, Asking, Declared, KindAbout, KindSpec, Match, Side, Stated};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::plist::{add_key, good_purpose, key_lines};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
@@ -24,6 +24,8 @@ static ABOUT: KindAbout = KindAbout {
     states: "a key that holds a purpose",
     examples: ["ios.usage = \"NSCameraUsageDescription\"", "ios.usage = \"NSMicrophoneUsageDescription\""],
     section: Section::Purposes,
+    spot: Spot::PropertyList,
+    asks: Asks::Purpose,
     is_written: true,
     is_removed: true,
 };

@@ -1,20 +1,18 @@
 //! `component-attribute`: an element lacks an attribute that a plugin needs, or has it with another value.
 
+use elvask_platform::{Kind, Platform};
+
+use crate::context::Context;
+use crate::finding::{About, Finding, Level};
 use crate::kinds::android::attribute::has_all;
 use crate::kinds::android::component::fits;
 use crate::kinds::{self, Joined, Match};
-use crate::rules::support::missing::{Together, finding, lacking, parted};
-use elvask_platform::Platform;
-
-use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
 use crate::names::ANDROID;
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::rules::Rule;
+use crate::rules::support::missing::{Together, finding, lacking, parted};
 use crate::rules::support::{manifest_edit, set_android, who_needs};
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct ComponentAttribute;

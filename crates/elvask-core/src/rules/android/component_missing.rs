@@ -1,13 +1,11 @@
 //! `component-missing`: a plugin needs a component that the manifest does not declare.
 
-use crate::rules::support::missing::missing;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use elvask_platform::Kind;
+use crate::rules::support::missing::missing;
 
 /// See the module.
 pub struct ComponentMissing;

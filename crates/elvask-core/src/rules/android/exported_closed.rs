@@ -4,8 +4,7 @@ use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::filters::BROWSABLE;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::names::ANDROID;
 use crate::rules::Rule;
 use crate::rules::support::filters::filters;

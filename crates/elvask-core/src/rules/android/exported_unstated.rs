@@ -1,19 +1,17 @@
 //! `exported-unstated`: a component has a filter and does not say whether others may reach it.
 
 use elvask_markup::xml::Element;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::filters::BROWSABLE;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::android::AndroidLinks;
 use crate::names::ANDROID;
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android};
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct ExportedUnstated;

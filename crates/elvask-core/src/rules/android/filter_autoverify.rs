@@ -5,8 +5,7 @@ use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::filters::{BROWSABLE, VIEW};
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::android::AndroidLinks;
 use crate::link::filter::Authority;
 use crate::names::ANDROID;

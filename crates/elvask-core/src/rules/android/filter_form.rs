@@ -6,8 +6,7 @@ use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::filters::is_web_scheme;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::pattern::{Pattern, PatternKind};
 use crate::remedy::Remedy;
 use crate::rules::Rule;

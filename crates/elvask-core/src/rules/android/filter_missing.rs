@@ -1,19 +1,17 @@
 //! `filter-missing`: a plugin needs an intent filter that no component has.
 
-use crate::rules::support::missing::missing;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::filters::VIEW;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::is_plain_host;
 use crate::needs::Requirement;
 use crate::remedy::Want;
 use crate::requirement::{Need, Query};
 use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_android_host, add_android_route, add_android_scheme, sides};
-use elvask_platform::Kind;
+use crate::rules::support::missing::missing;
 
 /// See the module.
 pub struct FilterMissing;

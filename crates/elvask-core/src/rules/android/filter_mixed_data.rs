@@ -4,8 +4,7 @@ use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::filters::{DataSpec, is_web_scheme};
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, filters, part, tag};
 use crate::rules::support::manifest_edit;

@@ -3,8 +3,7 @@
 use elvask_platform::Platform;
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::android::AndroidLinks;
 use crate::link::filter::{Filter, Intent};
 use crate::link::url::Link;

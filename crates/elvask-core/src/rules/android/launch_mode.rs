@@ -1,14 +1,12 @@
 //! `launch-mode`: each link opens one more copy of the app.
 
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::android::{AndroidLinks, LaunchMode};
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android};
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct LaunchModeStandard;

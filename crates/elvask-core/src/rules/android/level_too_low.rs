@@ -1,19 +1,16 @@
 //! `level-too-low`: the app runs on, or is built with, a lower level than a plugin needs.
 
-use crate::context::Said;
+use elvask_platform::{Kind, Platform};
+
+use crate::context::{Context, Said};
+use crate::finding::{About, Finding, Level};
 use crate::kinds;
 use crate::kinds::android::level::stated;
-use elvask_platform::Platform;
-
-use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
 use crate::level::Strength;
 use crate::needs::{Learnt, Requirement};
 use crate::requirement::{COMPILE_LEVEL, MIN_LEVEL, Need};
 use crate::rules::Rule;
 use crate::rules::support::who_needs;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct LevelTooLow;

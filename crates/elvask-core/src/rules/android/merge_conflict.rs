@@ -3,8 +3,7 @@
 use elvask_platform::Platform;
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::merge::{Conflict, MergeProblem, Role};
 use crate::remedy::Remedy;
 use crate::rules::Rule;

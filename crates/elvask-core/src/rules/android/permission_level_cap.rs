@@ -1,18 +1,16 @@
 //! `permission-level-cap`: `maxSdkVersion` ends a permission too early.
 
 use elvask_markup::xml::plan;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::names::ANDROID;
 use crate::needs::Requirement;
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
 use crate::surface::ManifestView;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionLevelCap;

@@ -1,15 +1,13 @@
 //! `permission-misplaced`: a `<uses-permission>` that is no child of `<manifest>`.
 
 use elvask_markup::xml::plan;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::{declared, manifest_edit, permission_slot, short};
 use crate::surface::ManifestView;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionMisplaced;

@@ -1,14 +1,12 @@
 //! `permission-missing`: a plugin needs a permission that the manifest does not ask for.
 
-use crate::rules::support::missing::found;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::missing::found;
 use crate::rules::support::{declared, is_shown_by_code_alone};
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionMissing;

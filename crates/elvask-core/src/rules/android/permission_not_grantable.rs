@@ -1,16 +1,14 @@
 //! `permission-not-grantable`: a permission that no app from a store ever gets.
 
-use elvask_platform::Platform;
 use elvask_platform::android::{self, Grant};
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::short;
 use crate::surface::ManifestView;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionNotGrantable;

@@ -1,14 +1,12 @@
 //! `permission-store-review`: the store asks questions about a permission.
 
-use elvask_platform::{Platform, android};
+use elvask_platform::{Kind, Platform, android};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::short;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionStoreReview;

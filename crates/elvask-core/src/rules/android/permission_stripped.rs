@@ -1,16 +1,14 @@
 //! `permission-stripped`: a merge marker takes out a permission that a plugin needs.
 
 use elvask_markup::xml::Attribute;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::names::TOOLS;
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{only_in, short, who_needs};
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionStripped;

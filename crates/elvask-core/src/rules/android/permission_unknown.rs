@@ -2,17 +2,15 @@
 
 use elvask_markup::Edit;
 use elvask_markup::xml::plan;
-use elvask_platform::{Platform, android};
+use elvask_platform::{Kind, Platform, android};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::names::ANDROID;
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{declared, manifest_edit, short};
 use crate::surface::{ManifestView, claims_the_platform};
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionUnknown;

@@ -1,14 +1,12 @@
 //! `permission-wider`: a permission has no end, though the plugins that need it state one.
 
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
 use crate::surface::ManifestView;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PermissionWider;

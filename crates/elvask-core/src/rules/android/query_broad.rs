@@ -1,14 +1,12 @@
 //! `query-broad`: the app asks to see all other apps.
 
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::kinds::android::query::HIDDEN_FROM;
 use crate::remedy::Remedy;
 use crate::rules::Rule;
-use elvask_platform::Kind;
 
 const QUERY_ALL: &str = "android.permission.QUERY_ALL_PACKAGES";
 

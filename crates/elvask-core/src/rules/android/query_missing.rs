@@ -1,13 +1,11 @@
 //! `query-missing`: a plugin asks about other apps that the app may not see.
 
-use crate::rules::support::missing::missing;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use elvask_platform::Kind;
+use crate::rules::support::missing::missing;
 
 /// See the module.
 pub struct QueryMissing;

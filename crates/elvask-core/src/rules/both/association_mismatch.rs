@@ -4,8 +4,7 @@ use elvask_markup::Span;
 
 use super::association_missing::wanted;
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::association::apple::{AppleAssociation, Decision};
 use crate::link::association::{Document, Served};
 use crate::link::ios;

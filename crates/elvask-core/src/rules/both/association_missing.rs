@@ -1,8 +1,7 @@
 //! `association-missing`: the website's folder lacks the file that vouches for the app.
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::link::association::{Document, looked_up_at};
 use crate::link::is_plain_host;
 use crate::remedy::Remedy;

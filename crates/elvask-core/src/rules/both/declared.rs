@@ -1,16 +1,15 @@
 //! Declared values that hold an answer of the owner's.
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_platform::Kind;
 
 use crate::context::Context;
-use crate::needs::Requirement;
-use crate::needs::declared_value;
+use crate::needs::{Requirement, declared_value};
 use crate::remedy::{Remedy, Want};
 use crate::rules::support::{key_lines, rewrite, set_android};
 use crate::sheet::Answer;
 use crate::source::Place;
 use crate::template::{answers_in, fill_in, read_back};
-use elvask_platform::Kind;
 
 /// A value that the app declares where a plugin wants one with an answer in it.
 pub(super) struct DeclaredValue<'c> {

@@ -1,15 +1,13 @@
 //! `file-mismatch`: a file that a plugin needs is that of another app.
 
 use elvask_markup::plist::PropertyList;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::rules::Rule;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct FileMismatch;

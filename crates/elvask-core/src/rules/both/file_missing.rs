@@ -1,14 +1,12 @@
 //! `file-missing`: a plugin needs a file that is not there.
 
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::who_needs;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct FileMissing;

@@ -1,10 +1,9 @@
 //! `requirement-conflict`: two plugins want different values for one name.
 
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::kinds::{self, Joined};
 use crate::needs::Requirement;
 use crate::remedy::Remedy;
@@ -13,7 +12,6 @@ use crate::rules::Rule;
 use crate::rules::support::missing::{Together, parted};
 use crate::rules::support::who_needs;
 use crate::surface::ManifestView;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct RequirementConflict;

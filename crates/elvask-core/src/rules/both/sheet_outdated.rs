@@ -1,8 +1,7 @@
 //! `sheet-outdated`: the installed version of a plugin is outside the range that its sheet speaks about.
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::needs::is_outdated;
 use crate::remedy::Remedy;
 use crate::rules::Rule;

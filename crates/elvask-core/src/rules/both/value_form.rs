@@ -3,8 +3,7 @@
 use elvask_platform::wording::{ValueUse, placeholder_in};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 
 /// See the module.

@@ -1,16 +1,14 @@
 //! `value-placeholder`: a value still is what a plugin's notes had.
 
 use elvask_platform::wording::{ValueUse, placeholder_in};
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::names::ANDROID;
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::source::Place;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct ValuePlaceholder;

@@ -1,8 +1,7 @@
 //! `value-sample`: a value is one that a plugin gives out for trials.
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 

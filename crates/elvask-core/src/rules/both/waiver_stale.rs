@@ -1,8 +1,7 @@
 //! `waiver-stale`: a waiver waives nothing, or its last day is over.
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::{Rule, waiver_has_ended};
 use crate::source::Place;

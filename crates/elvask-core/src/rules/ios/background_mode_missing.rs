@@ -1,14 +1,12 @@
 //! `background-mode-missing`: a plugin works in the background in a way that the app does not declare.
 
-use crate::rules::support::missing::found;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::is_use_seen;
-use elvask_platform::Kind;
+use crate::rules::support::missing::found;
 
 /// See the module.
 pub struct BackgroundModeMissing;

@@ -4,8 +4,7 @@ use elvask_markup::plist::plan::{self, NewValue};
 use elvask_platform::{Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::kinds::ios::background_mode::MODES;
 use crate::remedy::Remedy;
 use crate::rules::Rule;

@@ -1,16 +1,14 @@
 //! `build-setting`: a build setting has another value than a plugin needs.
 
-use crate::kinds::ios::build_setting::given;
-use crate::kinds::{Joined, Match};
-use crate::rules::support::missing::{finding, parted};
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
+use crate::kinds::ios::build_setting::given;
+use crate::kinds::{Joined, Match};
 use crate::rules::Rule;
+use crate::rules::support::missing::{finding, parted};
 use crate::rules::support::who_needs;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct BuildSetting;

@@ -1,14 +1,12 @@
 //! `domain-missing`: a plugin needs an associated domain that the app does not claim.
 
-use crate::rules::support::missing::missing;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_domain, sides};
-use elvask_platform::Kind;
+use crate::rules::support::missing::missing;
 
 /// See the module.
 pub struct DomainMissing;

@@ -1,17 +1,15 @@
 //! `entitlement-value`: an entitlement has another value than a plugin needs.
 
 use elvask_markup::plist::plan;
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::{Lack, lacks, shown, who_needs};
 use crate::source::Place;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct EntitlementValue;

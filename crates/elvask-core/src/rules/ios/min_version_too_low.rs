@@ -1,18 +1,15 @@
 //! `min-version-too-low`: the app runs on a lower version of iOS than a plugin needs.
 
-use crate::context::Said;
+use elvask_platform::{Kind, Platform};
+
+use crate::context::{Context, Said};
+use crate::finding::{About, Finding, Level};
 use crate::kinds;
 use crate::kinds::ios::min_version::stated;
-use elvask_platform::Platform;
-
-use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
 use crate::needs::Requirement;
 use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::who_needs;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct MinVersionTooLow;

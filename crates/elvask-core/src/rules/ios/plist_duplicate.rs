@@ -4,8 +4,7 @@ use elvask_markup::plist::{Entry, Value, ValueKind, plan};
 use elvask_platform::Platform;
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::surface::PlistView;

@@ -1,21 +1,18 @@
 //! `plist-missing`: a plugin needs a key, or a part of its value, that the property list does not hold.
 
-use crate::rules::support::missing::{clashes, missing};
 use elvask_markup::plist::Entry;
 use elvask_markup::plist::plan::{self, NewValue};
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
-use crate::needs::Group;
-use crate::needs::Requirement;
+use crate::finding::{About, Finding, Level};
+use crate::needs::{Group, Requirement};
 use crate::remedy::{Remedy, Want};
 use crate::requirement::Need;
 use crate::rules::Rule;
+use crate::rules::support::missing::{clashes, missing};
 use crate::rules::support::{Lack, lacks, loosens, shown, who_needs};
 use crate::surface::PlistView;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PlistMissing;

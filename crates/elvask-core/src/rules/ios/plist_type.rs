@@ -2,16 +2,14 @@
 
 use elvask_markup::plist::plan::{self, NewValue};
 use elvask_markup::plist::{Entry, Value};
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::{Lack, convert, fits_type, lacks, type_of};
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PlistType;

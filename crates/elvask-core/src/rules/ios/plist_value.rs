@@ -1,21 +1,18 @@
 //! `plist-value`: a value is none that the platform knows, or another than a plugin needs.
 
-use crate::rules::support::missing::clashes;
-use elvask_markup::plist::plan;
-use elvask_markup::plist::{Value, ValueKind};
+use elvask_markup::plist::{Value, ValueKind, plan};
 use elvask_platform::names::nearest;
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::kinds::collect_texts;
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::rules::Rule;
+use crate::rules::support::missing::clashes;
 use crate::rules::support::{Lack, lacks, loosens, rewrite, shown, who_needs};
 use crate::template::answers_in;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PlistValue;

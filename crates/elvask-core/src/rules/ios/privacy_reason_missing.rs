@@ -1,13 +1,11 @@
 //! `privacy-reason-missing`: a plugin uses an interface for which nobody gives a reason.
 
-use crate::rules::support::missing::found;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use elvask_platform::Kind;
+use crate::rules::support::missing::found;
 
 /// See the module.
 pub struct PrivacyReasonMissing;

@@ -1,13 +1,11 @@
 //! `purpose-missing`: a plugin needs access for which the property list gives no purpose.
 
-use crate::rules::support::missing::found;
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use elvask_platform::Kind;
+use crate::rules::support::missing::found;
 
 /// See the module.
 pub struct PurposeMissing;

@@ -1,14 +1,12 @@
 //! `purpose-placeholder`: a purpose still is what a template had.
 
 use elvask_platform::wording::{ValueUse, placeholder_in};
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::word_purpose;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposePlaceholder;

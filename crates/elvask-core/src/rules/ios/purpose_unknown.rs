@@ -1,14 +1,12 @@
 //! `purpose-unknown`: a key looks as if it held a purpose, and the platform has no such key.
 
 use elvask_markup::plist::plan;
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposeUnknown;

@@ -1,14 +1,12 @@
 //! `purpose-untranslated`: a purpose that is not there in a language of the app.
 
 use elvask_markup::Edit;
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposeUntranslated;

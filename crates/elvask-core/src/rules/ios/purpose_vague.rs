@@ -1,14 +1,12 @@
 //! `purpose-vague`: a purpose says what is asked for and not what for.
 
 use elvask_platform::wording::{ValueUse, placeholder_in, vague_part};
-use elvask_platform::{Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
-use elvask_platform::Kind;
 
 /// See the module.
 pub struct PurposeVague;

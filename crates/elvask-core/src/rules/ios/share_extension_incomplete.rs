@@ -5,8 +5,7 @@ use elvask_markup::plist::plan;
 use elvask_platform::Platform;
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::shares::{entry, groups_of, share_extensions};

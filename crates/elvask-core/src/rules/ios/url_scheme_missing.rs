@@ -1,14 +1,12 @@
 //! `url-scheme-missing`: a plugin needs a scheme that opens the app.
 
-use crate::rules::support::missing::missing;
-use elvask_platform::Platform;
+use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
+use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_url_scheme, sides};
-use elvask_platform::Kind;
+use crate::rules::support::missing::missing;
 
 const URL_TYPES: &str = "CFBundleURLTypes";
 

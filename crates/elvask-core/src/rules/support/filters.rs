@@ -6,8 +6,7 @@ use elvask_markup::Edit;
 use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
 
-use crate::filters::unescape;
-use crate::filters::{DataSpec, FilterSpec, is_web_scheme};
+use crate::filters::{DataSpec, FilterSpec, is_web_scheme, unescape};
 use crate::names::ANDROID;
 use crate::source::Place;
 use crate::surface::{Component, ManifestView};
