@@ -58,7 +58,9 @@ pub struct KindAbout {
 /// The documents of the platforms, and the places in them, that declarations are written into.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Spot {
-    /// The manifest itself.
+    /// The permissions of the manifest.
+    Permissions,
+    /// What else stands in the manifest itself.
     Manifest,
     /// `<application>`.
     Application,

@@ -1,5 +1,23 @@
 //! The heart of Elvask: what an app declares, what its plugins require, and where the two differ.
 //!
+//! ```
+//! use std::path::Path;
+//!
+//! use elvask_core::app::App;
+//! use elvask_core::check::check;
+//! use elvask_core::files::Memory;
+//! use elvask_core::needs::Settings;
+//!
+//! let tree = Memory::app([
+//!     ("config.xml", "<widget id=\"example.marram.fieldlog\"><platform name=\"android\"/></widget>"),
+//!     ("elvask/sheets/camera.toml", "sheet = 1\nplugin = 'tern_camera'\n[[requires]]\ncapability = 'camera'\n"),
+//!     ("package.json", "{ \"dependencies\": { \"tern_camera\": \"2.1.0\" } }"),
+//! ]);
+//! let app = App::load(&tree, Path::new("/app"), &[]).expect("there is an app");
+//! let report = check(&app, &Settings::default());
+//! assert_eq!(report.findings[0].rule.id, "permission-missing");
+//! ```
+//!
 //! Nothing here prints, knows a command line, asks for the time or opens a connection. Files are read through
 //! [`files::Files`], of which there is one on the disk and one in memory.
 
@@ -7,7 +25,6 @@
 
 pub mod app;
 pub mod appfiles;
-pub mod certificate;
 pub mod check;
 mod conditions;
 pub mod config;

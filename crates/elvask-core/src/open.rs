@@ -89,7 +89,8 @@ impl App {
             plugins.extend(own_code(&loading, choice, &own, android.as_ref(), ios.as_ref()));
         }
         let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
-        if let Some(android) = &mut android {
+        // The resources of a folder that is made anew each time are not here to be read, and none is put where nothing builds it.
+        if let Some(android) = android.as_mut().filter(|_| generated.is_none()) {
             android.resources = discover::resources::read(&mut loading, android, &plugins);
         }
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {

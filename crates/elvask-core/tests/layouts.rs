@@ -341,3 +341,16 @@ fn every_app_of_a_repository_is_found() {
     let wear = App::load(&tree, Path::new("/repo/native/wear"), &[]).unwrap();
     assert_eq!(wear.android.clone().unwrap().module, Path::new("/repo/native/wear"));
 }
+
+#[test]
+fn msbuild_takes_conditions_on_the_building_system_as_the_one_does_that_builds_for_both() {
+    let project = "<Project Sdk=\"Microsoft.NET.Sdk\"><PropertyGroup><TargetFrameworks>net9.0-android</TargetFrameworks><TargetFrameworks Condition=\"!$([MSBuild]::IsOSPlatform('linux'))\">$(TargetFrameworks);net9.0-ios</TargetFrameworks><TargetFrameworks Condition=\"$([MSBuild]::IsOSPlatform('windows'))\">$(TargetFrameworks);net9.0-windows10.0</TargetFrameworks><ApplicationId>example.marram.fieldlog</ApplicationId></PropertyGroup></Project>";
+    let tree = Memory::app([
+        ("Marram.csproj", project),
+        ("Platforms/Android/AndroidManifest.xml", MANIFEST),
+        ("Platforms/iOS/Info.plist", PLIST),
+    ]);
+    let app = load(&tree);
+    assert_eq!(app.layouts, [Layout::Msbuild]);
+    assert!(app.android.is_some() && app.ios.is_some());
+}

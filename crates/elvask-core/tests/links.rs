@@ -360,7 +360,6 @@ mod index {
 
 mod untrusted {
     use elvask_core::Version;
-    use elvask_core::certificate;
     use elvask_core::link::association::android::AssetLinks;
     use elvask_core::link::association::apple::{AppId, AppleAssociation};
     use elvask_core::link::association::{AssociationFiles, Document, plan_file};
@@ -470,8 +469,8 @@ mod untrusted {
         fn no_store_brings_it_down(bytes in prop::collection::vec(any::<u8>(), 0..200), start in 0usize..4) {
             let heads: [&[u8]; 4] = [&[], &[0xFE, 0xED, 0xFE, 0xED, 0, 0, 0, 2], &[0x30, 0x82], b"-----BEGIN CERTIFICATE-----\n"];
             let whole = [heads[start], bytes.as_slice()].concat();
-            prop_assert!(certificate::read(&whole, None).is_err());
-            prop_assert!(certificate::read(&whole, Some("ringing-1")).is_err());
+            prop_assert!(elvask_keys::read(&whole, None).is_err());
+            prop_assert!(elvask_keys::read(&whole, Some("ringing-1")).is_err());
         }
     }
 }

@@ -44,8 +44,7 @@ impl LayoutSpec for AppJson {
     fn home(&self, spot: Spot, platform: Platform) -> Home {
         let none = "a script that plugins lists: the description has no field for it";
         let at = match spot {
-            // Permissions alone have a field of what stands in the manifest itself.
-            Spot::Manifest => "android.permissions",
+            Spot::Permissions => "android.permissions",
             Spot::Activity => "android.intentFilters, or scheme",
             Spot::UrlTypes => "scheme",
             Spot::PropertyList => "ios.infoPlist",
@@ -55,7 +54,8 @@ impl LayoutSpec for AppJson {
             Spot::PrivacyManifest => "ios.privacyManifests",
             Spot::Levels if platform == Platform::Ios => "ios.deploymentTarget",
             Spot::Levels => return Home::Steps("the options of the script that sets the build's properties"),
-            Spot::Application
+            Spot::Manifest
+            | Spot::Application
             | Spot::Attributes
             | Spot::Gradle
             | Spot::Resources

@@ -95,7 +95,9 @@ pub(crate) fn spec(layout: Layout) -> &'static dyn LayoutSpec {
 /// Returns the file of the platform for a spot.
 pub(crate) fn platform_home(spot: Spot, platform: Platform) -> Home {
     let file = match spot {
-        Spot::Manifest | Spot::Application | Spot::Activity | Spot::Attributes => "AndroidManifest.xml",
+        Spot::Permissions | Spot::Manifest | Spot::Application | Spot::Activity | Spot::Attributes => {
+            "AndroidManifest.xml"
+        }
         Spot::Gradle => "the Gradle files",
         Spot::Resources => "res/values",
         Spot::PropertyList | Spot::UrlTypes => "Info.plist",

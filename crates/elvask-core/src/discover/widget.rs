@@ -48,7 +48,7 @@ impl LayoutSpec for WidgetLayout {
 
     fn home(&self, spot: Spot, _platform: Platform) -> Home {
         let at = match spot {
-            Spot::Manifest => "config-file for AndroidManifest.xml, parent /manifest",
+            Spot::Permissions | Spot::Manifest => "config-file for AndroidManifest.xml, parent /manifest",
             Spot::Application => "config-file for AndroidManifest.xml, parent /manifest/application",
             Spot::Activity => "config-file for AndroidManifest.xml, parent the activity",
             Spot::Attributes => "edit-config for AndroidManifest.xml",

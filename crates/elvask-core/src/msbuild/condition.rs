@@ -76,6 +76,9 @@ fn property(inside: &str, values: &Values, depth: usize) -> Option<String> {
                         .to_owned(),
                 )
             }
+            // As on the one system that builds for both platforms.
+            "IsOSPlatform" => Some(word(["osx", "macos"].iter().any(|name| argument.eq_ignore_ascii_case(name)))),
+            "IsOsUnixLike" => Some(word(true)),
             "GetTargetFrameworkVersion" => Some(argument.split('-').next()?.strip_prefix("net")?.to_owned()),
             _ => None,
         };
@@ -90,7 +93,7 @@ fn property(inside: &str, values: &Values, depth: usize) -> Option<String> {
             "EndsWith" => value.ends_with(&argument),
             _ => return None,
         };
-        return Some(if answer { "True" } else { "False" }.to_owned());
+        return Some(word(answer));
     }
     match values.get(&inside.to_lowercase()) {
         Some(stated) => stated.value.clone(),
@@ -98,6 +101,10 @@ fn property(inside: &str, values: &Values, depth: usize) -> Option<String> {
         None if inside.starts_with("MSBuild") || inside.starts_with('[') => None,
         None => Some(String::new()),
     }
+}
+
+fn word(answer: bool) -> String {
+    if answer { "True" } else { "False" }.to_owned()
 }
 
 struct Reader<'t> {
@@ -261,7 +268,10 @@ mod tests {
             ("'$(Configuration)' != 'Debug' and $(TargetFramework.EndsWith('android'))", Some(true)),
             ("('$(Configuration)' == 'Debug') or ('$(A)' == '')", Some(true)),
             ("'$(A)' == '' and Exists('x')", None),
-            ("$([MSBuild]::IsOSPlatform('windows'))", None),
+            ("$([MSBuild]::IsOSPlatform('windows'))", Some(false)),
+            ("!$([MSBuild]::IsOSPlatform('linux'))", Some(true)),
+            ("$([MSBuild]::IsOSPlatform('osx')) and '$(A)' == ''", Some(true)),
+            ("$([MSBuild]::VersionGreaterThan('1', '2'))", None),
             ("'$(Configuration)' == 'Debug' and Exists('x')", Some(false)),
             ("nonsense", None),
             ("", Some(true)),

@@ -4,8 +4,8 @@ use std::fs;
 use std::io::Read as _;
 use std::path::Path;
 
-use elvask_core::certificate::{Certificate, CertificateError, MAX_STORE, read};
 use elvask_core::record::FORMAT;
+use elvask_keys::{Certificate, CertificateError, MAX_STORE, read};
 use serde::Serialize;
 
 use super::{Done, Outcome};

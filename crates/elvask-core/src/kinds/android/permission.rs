@@ -27,7 +27,7 @@ static ABOUT: KindAbout = KindAbout {
         "android.permission = \"android.permission.VIBRATE\"\nmax-level = 32",
     ],
     section: Section::Permissions,
-    spot: Spot::Manifest,
+    spot: Spot::Permissions,
     asks: Asks::Permission,
     is_written: true,
     is_removed: true,

@@ -163,6 +163,9 @@ impl KindSpec for Resource {
     fn compare(&self, scene: &Scene<'_>, side: Side<'_, '_>, name: &str, need: &Need) -> Match {
         let (Side::Android(_), Need::Plain { value, .. }) = (side, need) else { return Match::Absent };
         let Some(android) = &scene.app.android else { return Match::Absent };
+        if scene.app.generated.is_some() {
+            return Match::Meets;
+        }
         if android.resources.named.iter().any(|known| known == name) {
             return Match::Meets;
         }
