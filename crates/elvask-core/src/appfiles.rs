@@ -12,7 +12,7 @@ use crate::layout::Layout;
 use crate::loading::{Fault, Unresolved};
 use crate::merge::Library;
 use crate::msbuild::SourceDeclaration;
-use crate::requirement::Levels;
+use crate::levels::Levels;
 use crate::source::{FileId, Place, Sources};
 use crate::xcode::{ConfigFiles, Product, Project};
 

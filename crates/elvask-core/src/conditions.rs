@@ -85,26 +85,6 @@ impl<T: std::fmt::Display> std::fmt::Display for Range<T> {
     }
 }
 
-/// Says whether a name fits a pattern in which `*` stands for any text.
-pub(crate) fn fits_pattern(pattern: &str, name: &str) -> bool {
-    let mut parts = pattern.split('*');
-    let Some(mut rest) = parts.next().and_then(|first| name.strip_prefix(first)) else { return false };
-    let mut parts = parts.peekable();
-    if parts.peek().is_none() {
-        return rest.is_empty();
-    }
-    while let Some(part) = parts.next() {
-        if parts.peek().is_none() {
-            return rest.ends_with(part);
-        }
-        match rest.find(part) {
-            Some(at) => rest = rest.get(at + part.len()..).unwrap_or_default(),
-            None => return false,
-        }
-    }
-    true
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -116,13 +96,5 @@ mod tests {
         assert!(range("<17").can_hold_from(16) && !range("<17").can_hold_from(17));
         assert!(range(">=17").can_hold_from(12));
         assert!(Range::parse("33", |number| number.parse::<u32>().ok()).is_none());
-    }
-
-    #[test]
-    fn patterns_fit_whole_names() {
-        assert!(fits_pattern("*Release", "freeRelease") && fits_pattern("release", "release"));
-        assert!(
-            fits_pattern("*e*e", "release") && !fits_pattern("free*", "release") && !fits_pattern("rel", "release")
-        );
     }
 }

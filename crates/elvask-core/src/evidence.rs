@@ -22,7 +22,7 @@ use std::path::Path;
 use serde::{Deserialize, Serialize};
 
 use crate::files::Files;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Citation, Need, When};
 use elvask_platform::Kind;
 

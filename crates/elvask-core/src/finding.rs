@@ -5,7 +5,7 @@ use elvask_markup::{Edit, EditError, EditSet};
 use elvask_platform::Platform;
 
 use crate::app::App;
-pub use crate::level::Level;
+pub use elvask_platform::Level;
 use crate::needs::Requirement;
 use crate::reach::Reached;
 use crate::requirement::Citation;

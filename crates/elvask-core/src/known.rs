@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
 use crate::evidence::{Doubtful, Evidence, Learned};
 use crate::kinds::of_part;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::reach::Judged;
 use crate::requirement::{Citation, EvidenceKind, Need, When};
 use crate::sheet::Asked;

@@ -18,7 +18,7 @@ use elvask_platform::{Kind, Platform};
 use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
 use crate::evidence::Learned;
-use crate::level::{Level, Strength};
+use elvask_platform::{Level, Strength};
 use crate::reach::{Judged, Reach, Reached};
 use crate::requirement::Need;
 use crate::sheet::{Asked, Sheet};

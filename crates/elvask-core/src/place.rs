@@ -9,7 +9,7 @@ use crate::check::check;
 use crate::declare::{OWNER, with_wishes};
 use crate::evidence::{Learned, Piece, Shown, Thing, pieces_of};
 use crate::finding::Finding;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::needs::Settings;
 use crate::remedy::{Remedy, Want};
 use crate::requirement::When;

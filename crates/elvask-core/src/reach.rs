@@ -14,10 +14,11 @@ use serde::{Deserialize, Serialize};
 
 use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for};
 use crate::kinds::{Asks, spec};
-use crate::level::{Level, Strength};
+use elvask_platform::{Level, Strength};
 use crate::linking::{Linking, module_name};
 use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, capability_named, means, words_of};
-use crate::requirement::{Need, Owner};
+use crate::intent::Owner;
+use crate::requirement::Need;
 
 /// How a need comes to this app.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

@@ -25,7 +25,7 @@ use crate::appfiles::{Said, Widget, WidgetDeclaration};
 use crate::check::Report;
 use crate::finding::{Finding, Level, NeededBy};
 use crate::layout::Layout;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::reach::Reach;
 use crate::remedy::{Remedy, Want};
 use crate::requirement::Citation;

@@ -7,7 +7,9 @@ use elvask_platform::{Kind, Platform, Version};
 use serde::{Deserialize, Serialize};
 
 use crate::conditions::Range;
-pub(crate) use crate::conditions::fits_pattern;
+use crate::intent::{Owner, Query};
+use crate::levels::Levels;
+use crate::names::fits_pattern;
 use crate::source::{Place, Sources};
 
 /// The name of the requirement for a minimum level.
@@ -21,77 +23,6 @@ pub const TARGET_LEVEL: &str = "targetSdkVersion";
 
 /// The name of the requirement for a minimum version of iOS.
 pub const MIN_VERSION: &str = "iOS";
-
-/// The element of a manifest that something belongs to.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-pub enum Owner {
-    /// The activity that the launcher starts.
-    Launcher,
-    /// The element `<application>`.
-    Application,
-    /// The component of that class.
-    Class(String),
-}
-
-impl Owner {
-    /// Reads the word for it in a sheet.
-    #[must_use]
-    pub fn parse(text: &str) -> Self {
-        match text {
-            "launcher" => Owner::Launcher,
-            "application" => Owner::Application,
-            class => Owner::Class(class.to_owned()),
-        }
-    }
-
-    /// Returns the word for it in a sheet.
-    #[must_use]
-    pub fn word(&self) -> &str {
-        match self {
-            Owner::Launcher => "launcher",
-            Owner::Application => "application",
-            Owner::Class(class) => class,
-        }
-    }
-
-    /// Returns it for people.
-    #[must_use]
-    pub fn title(&self) -> String {
-        match self {
-            Owner::Launcher => "the launcher activity".to_owned(),
-            Owner::Application => "`<application>`".to_owned(),
-            Owner::Class(class) => format!("`{class}`"),
-        }
-    }
-}
-
-/// What an app wants to see of other apps, by package, by provider or by what they can do; and what an intent filter takes.
-#[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Query {
-    /// The package that is asked for.
-    pub package: Option<String>,
-    /// The authority of the provider that is asked for.
-    pub authority: Option<String>,
-    /// The action of the intent.
-    pub action: Option<String>,
-    /// The categories of the intent.
-    pub categories: Vec<String>,
-    /// The scheme of its data.
-    pub scheme: Option<String>,
-    /// The host of its data.
-    pub host: Option<String>,
-    /// The port of its data.
-    pub port: Option<String>,
-    /// The whole path of its data.
-    pub path: Option<String>,
-    /// How the path starts.
-    pub path_prefix: Option<String>,
-    /// What the path looks like, with the platform's wildcards.
-    pub path_pattern: Option<String>,
-    /// The type of its data.
-    pub mime: Option<String>,
-}
 
 /// A component that an app must have.
 #[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -171,21 +102,6 @@ pub enum GradleLine {
     Repository,
     /// A rule keeps the shrinker off; the rule is the requirement's name.
     KeepRule,
-}
-
-impl Query {
-    /// Returns what identifies the query: its package, its authority, or action and scheme.
-    #[must_use]
-    pub fn name(&self) -> String {
-        if let Some(name) = self.package.as_ref().or(self.authority.as_ref()) {
-            return name.clone();
-        }
-        let action = self.action.as_deref().unwrap_or("*");
-        match self.scheme.as_ref().or(self.mime.as_ref()) {
-            Some(data) => format!("{action} {data}"),
-            None => action.to_owned(),
-        }
-    }
 }
 
 /// What exactly is needed.
@@ -459,19 +375,6 @@ pub struct When {
     pub ios_version: Option<Range<Version>>,
     /// On the name of the variant, with `*` for any text.
     pub variant: Option<String>,
-}
-
-/// The levels of one variant of an app, as far as they are known.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Levels {
-    /// The name of the variant.
-    pub variant: String,
-    /// The target level on Android; what the store asks for where it is not known.
-    pub target: u32,
-    /// The minimum level on Android.
-    pub min: Option<u32>,
-    /// The lowest version of iOS.
-    pub ios: Option<Version>,
 }
 
 impl When {

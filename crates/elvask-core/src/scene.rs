@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use crate::appfiles::{AndroidApp, AppFiles};
-use crate::requirement::Levels;
+use crate::levels::Levels;
 use crate::source::{FileId, Sources};
 use crate::surface::{Effective, ManifestView, PlistView, Surface};
 

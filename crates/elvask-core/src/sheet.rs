@@ -12,7 +12,7 @@ use elvask_platform::capability::Capability;
 use semver::VersionReq;
 
 use crate::kinds;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Need, When};
 use crate::tomldoc::{Problem, Text};
 

@@ -6,7 +6,7 @@ use elvask_platform::capability::{self, Capability};
 
 use crate::context::Context;
 use crate::finding::{Finding, NeededBy};
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::needs::Requirement;
 use crate::survey::{Declaration, Survey};
 

@@ -7,7 +7,7 @@ use crate::context::Context;
 use crate::finding::NeededBy;
 use crate::generated::{Home, Written};
 use crate::kinds::{self, Declared};
-use crate::level::Level;
+use elvask_platform::Level;
 use crate::needs::Requirement;
 use crate::requirement::Need;
 use crate::sheet::Asked;

@@ -7,7 +7,7 @@ use elvask_core::check::check;
 use elvask_core::files::Memory;
 use elvask_core::finding::Finding;
 use elvask_core::known::of_plugin;
-use elvask_core::level::Strength;
+use elvask_platform::Strength;
 use elvask_core::needs::Settings;
 use elvask_core::requirement::EvidenceKind;
 

@@ -13,7 +13,7 @@ use elvask_core::fill::fill;
 use elvask_core::finding::{Edits, Finding};
 use elvask_core::kinds::KINDS;
 use elvask_core::layout::{Home, Layout};
-use elvask_core::level::Level;
+use elvask_platform::Level;
 use elvask_core::needs::Settings;
 use elvask_core::remedy::Remedy;
 use elvask_core::sheet::{Asked, Sheet};

@@ -11,7 +11,7 @@ use elvask_core::files::Memory;
 use elvask_core::fill::{Outcome, fill, fill_only};
 use elvask_core::finding::Finding;
 use elvask_core::kinds::{KINDS, KindSpec, is_met};
-use elvask_core::level::Level;
+use elvask_platform::Level;
 use elvask_core::needs::Settings;
 use elvask_core::remedy::Remedy;
 use elvask_core::scene::Scene;

@@ -10,6 +10,7 @@ pub mod capability;
 pub mod gradle;
 pub mod ios;
 mod kind;
+mod level;
 pub mod manifest;
 pub mod names;
 pub mod native;
@@ -18,6 +19,7 @@ mod version;
 pub mod wording;
 
 pub use kind::Kind;
+pub use level::{Level, Strength};
 pub use version::Version;
 
 use serde::{Deserialize, Serialize};

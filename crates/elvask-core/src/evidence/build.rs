@@ -8,7 +8,7 @@ use regex_lite::Regex;
 use super::Learned;
 use super::gather::Found;
 use super::shown::Shown;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, When};
 
 /// The deepest chain of names that is followed.

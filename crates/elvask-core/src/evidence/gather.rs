@@ -11,7 +11,7 @@ use super::shown::Notes;
 use super::walk::{PackageFile, Role, Tree};
 use super::{Doubtful, Evidence, Learned, build, manifest, notes, scripts, source};
 use crate::files::Files;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{EvidenceKind, GradleLine, Need};
 
 /// The most lines that are cited for one thing.

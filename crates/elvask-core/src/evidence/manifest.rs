@@ -9,9 +9,10 @@ use elvask_platform::{Kind, ios};
 use super::gather::Found;
 use super::shown::{Notes, Shown};
 use super::{Learned, Thing, pieces_of};
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::names::{ANDROID, TOOLS, full_class};
-use crate::requirement::{Citation, Component, EvidenceKind, MIN_LEVEL, Need, Owner, When};
+use crate::intent::Owner;
+use crate::requirement::{Citation, Component, EvidenceKind, MIN_LEVEL, Need, When};
 use crate::surface::read_query;
 
 /// The largest manifest that is taken out of an archive, in bytes.

@@ -19,7 +19,7 @@ use super::prose::{
 };
 use super::shown::{Notes, Shown};
 use crate::conditions::Range;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Citation, EvidenceKind, Need, When};
 
 /// How much of what was said last is looked at for the name of an attribute, in bytes.

@@ -6,7 +6,7 @@ use elvask_platform::{android, ios};
 use super::Learned;
 use super::gather::Found;
 use super::shown::Shown;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Citation, EvidenceKind, Need, When};
 
 /// Reads the names of permissions and of keys that hold a purpose in a script.

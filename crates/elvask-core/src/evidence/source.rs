@@ -21,7 +21,7 @@ use super::lexer::{Compiled, Conditions, Stretch, Stretches, Style, conditions, 
 use super::shown::{Part, Shown, Use, Within};
 use crate::conditions::Range;
 use crate::kinds::of_fact;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Citation, EvidenceKind, Need, When};
 
 /// How far behind a symbol the rest of its statement is looked for, in bytes.

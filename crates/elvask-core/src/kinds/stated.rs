@@ -4,7 +4,8 @@ use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
 
 use super::Asking;
-use crate::requirement::{Need, Query};
+use crate::intent::Query;
+use crate::requirement::Need;
 use crate::template::answers_in;
 use crate::tomldoc::{Problem, Table, Text, Value, as_table, span_of};
 

@@ -2,7 +2,7 @@
 
 use elvask_markup::plist::plan::NewValue;
 
-use crate::requirement::Query;
+use crate::intent::Query;
 
 /// Returns a text as TOML writes it.
 pub(crate) fn text(value: &str) -> String {

@@ -9,7 +9,7 @@ use super::association::{Answer, Document, Served, Website, looked_up_at};
 use super::route::Route;
 use super::url::Link;
 use super::{AppLinks, ios, is_plain_host};
-use crate::level::Level;
+use elvask_platform::Level;
 
 /// A slow answer, in milliseconds: Android's own verifier gives up after some five seconds.
 const SLOW: u64 = 5_000;

@@ -5,9 +5,10 @@ use std::sync::Arc;
 use elvask_platform::capability::{Capability, CapabilityNeed};
 use elvask_platform::{Kind, Platform};
 
-use crate::level::{Level, Strength};
+use elvask_platform::{Level, Strength};
 use crate::reach::Reached;
-use crate::requirement::{Citation, EvidenceKind, Levels, Need, When};
+use crate::levels::Levels;
+use crate::requirement::{Citation, EvidenceKind, Need, When};
 use crate::source::{Place, Sources};
 
 /// One thing that one plugin needs of this app.

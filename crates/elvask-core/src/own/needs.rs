@@ -7,7 +7,7 @@ use super::{LinkUse, OwnCode, OwnPermission, PermissionUse, words_of};
 use crate::conditions::Range;
 use crate::evidence::{Learned, Part, Shown, Use, Within};
 use crate::kinds::{of_fact, of_part};
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::own::capability_named;
 use crate::requirement::{Citation, Need, When};
 

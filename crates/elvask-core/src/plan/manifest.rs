@@ -8,7 +8,7 @@ use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
 
 use crate::names::ANDROID;
-use crate::requirement::{Owner, Query};
+use crate::intent::{Owner, Query};
 use crate::scene::Scene;
 
 /// Returns a permission without the platform's prefix, as people say it.

@@ -7,7 +7,7 @@ use super::CitationRecord;
 use crate::app::SheetOrigin;
 use crate::evidence::Doubtful;
 use crate::known::{Known, KnownRequirement};
-use crate::level::{Level, Strength};
+use elvask_platform::{Level, Strength};
 use crate::reach::Reach;
 use crate::requirement::When;
 

@@ -7,7 +7,7 @@ use semver::VersionReq;
 use super::{Answer, Asked, Feature, Required, Sheet};
 use crate::conditions::Range;
 use crate::kinds::{self, Asking, Stated, problem};
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Need, When};
 use crate::template::answers_in;
 use crate::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};

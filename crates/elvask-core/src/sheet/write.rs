@@ -4,7 +4,7 @@ use elvask_platform::Platform;
 
 use crate::evidence::{Evidence, Learned};
 use crate::kinds::{self, toml::text};
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::requirement::{Need, When};
 use crate::template::answers_in;
 

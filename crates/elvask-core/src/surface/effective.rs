@@ -3,7 +3,8 @@
 use super::manifest::{COMPONENTS, covers};
 use crate::gradle::Variant;
 use crate::merge::{Merged, MergedElement};
-use crate::requirement::{Levels, Owner, Query};
+use crate::levels::Levels;
+use crate::intent::{Owner, Query};
 use crate::source::FileId;
 
 /// A permission that the effective manifest asks for.

@@ -7,7 +7,7 @@ use elvask_markup::xml::{Attribute, Document, Element};
 use elvask_platform::android::{self, Permission};
 
 use crate::names::{ANDROID, TOOLS, full_class};
-use crate::requirement::{Owner, Query};
+use crate::intent::{Owner, Query};
 use crate::source::{FileId, Place};
 
 pub(super) const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];

@@ -8,7 +8,7 @@ use elvask_markup::openstep::{Kind, Value};
 use super::xcconfig::{self, Assignment, Configured};
 use super::{Configuration, Project, Target};
 use crate::loading::Loading;
-use crate::requirement::fits_pattern;
+use crate::names::fits_pattern;
 use crate::source::Place;
 
 /// Where a setting is made, the weakest first.

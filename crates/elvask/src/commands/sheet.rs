@@ -8,7 +8,7 @@ use elvask_core::evidence::{Evidence, learn, learn_from_notes};
 use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::finding::Finding;
 use elvask_core::known::{Known, KnownRequirement, of_app, of_package, of_plugin};
-use elvask_core::level::Strength;
+use elvask_platform::Strength;
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, when};
 use elvask_core::remedy::Remedy;
 use elvask_core::sheet::{FILE_NAME, Sheet, schema, write};

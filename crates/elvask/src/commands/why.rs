@@ -112,9 +112,9 @@ fn human(sources: &Sources, answer: &Answer) -> String {
             _ if needed.brought => "brings it in",
             _ if needed.reached.reach == Reach::Out => "could need it and is no part of the app",
             _ if *unreached => "could need it",
-            elvask_core::level::Strength::Certain => "needs it",
-            elvask_core::level::Strength::Likely => "probably needs it",
-            elvask_core::level::Strength::Optional => "has a use for it",
+            elvask_platform::Strength::Certain => "needs it",
+            elvask_platform::Strength::Likely => "probably needs it",
+            elvask_platform::Strength::Optional => "has a use for it",
         };
         out.push_str(&clean(&format!("  {}{version} {sure}{through}", needed.plugin)));
         if let Some(reason) = &needed.reason {

@@ -10,7 +10,8 @@ use values::{holds_sample, intent, is_sample_host, scheme_template, strings, tem
 
 use super::markup::{Element, Node, parse};
 use super::{Piece, Pieces, is_dots, placeholder, template, template_value};
-use crate::requirement::{Component, Need, Owner, Query};
+use crate::intent::{Owner, Query};
+use crate::requirement::{Component, Need};
 use crate::surface::QUERY_SCHEMES;
 
 const LAUNCHER: &str = "android.intent.category.LAUNCHER";

@@ -6,7 +6,7 @@ use crate::context::{Context, Said};
 use crate::finding::{About, Finding, Level};
 use crate::kinds;
 use crate::kinds::android::level::stated;
-use crate::level::Strength;
+use elvask_platform::Strength;
 use crate::needs::{Learnt, Requirement};
 use crate::requirement::{COMPILE_LEVEL, MIN_LEVEL, Need};
 use crate::rules::Rule;

@@ -10,7 +10,7 @@ use crate::link::{AppLinks, association};
 pub(in crate::rules) use crate::plan::manifest::add_filter;
 pub(in crate::rules) use crate::plan::plist::{add_domain, add_url_scheme};
 use crate::remedy::Remedy;
-use crate::requirement::Owner;
+use crate::intent::Owner;
 use crate::source::Place;
 
 /// Returns the action and categories of a filter for links.

@@ -6,7 +6,7 @@ use super::{only_in, who_needs};
 use crate::context::{Context, Said};
 use crate::finding::{About, Finding};
 use crate::kinds::{self, Joined, KindSpec, Match, Side};
-use crate::level::Level;
+use elvask_platform::Level;
 use crate::needs::{Group, Requirement};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
