@@ -1,33 +1,33 @@
 //! An app as it is found: its layouts, its platforms, its plugins with their sheets, and its owner's answers.
 
-use std::ops::{Deref, DerefMut};
+use std::ops::Deref;
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use elvask_link::site::Site;
+use elvask_needs::evidence::{Cache, Evidence};
+use elvask_needs::reach::Judged;
+use elvask_needs::sheet::Sheet;
 use elvask_platform::Platform;
+use elvask_project::appfiles::AppFiles;
+use elvask_project::source::{FileId, Place, Sources};
 use serde::Serialize;
 
-use crate::appfiles::AppFiles;
 use crate::config::Config;
-use crate::evidence::{Cache, Evidence};
-use crate::reach::Judged;
-use crate::sheet::Sheet;
-use crate::site::Site;
-use crate::source::{FileId, Place, Sources};
 
 /// An app.
 #[derive(Debug, Clone, Default)]
 pub struct App {
     /// What its own files state.
-    pub files: AppFiles,
+    pub(crate) files: AppFiles,
     /// The dependencies that may require something: those that the app's own file names, then those that they need.
-    pub plugins: Vec<Plugin>,
+    pub(crate) plugins: Vec<Plugin>,
     /// What its owner says in `elvask.toml`.
-    pub config: Config,
+    pub(crate) config: Config,
     /// Where `elvask.toml` stands, if there is one.
-    pub config_file: Option<FileId>,
+    pub(crate) config_file: Option<FileId>,
     /// The folder that is put on the web, where `elvask.toml` names one.
-    pub site: Option<Site>,
+    pub(crate) site: Option<Site>,
 }
 
 /// An app is its files, with what its packages need beside them.
@@ -36,12 +36,6 @@ impl Deref for App {
 
     fn deref(&self) -> &AppFiles {
         &self.files
-    }
-}
-
-impl DerefMut for App {
-    fn deref_mut(&mut self) -> &mut AppFiles {
-        &mut self.files
     }
 }
 
@@ -145,6 +139,30 @@ pub enum Look {
 pub const OWN_CODE: &str = "the app's own code";
 
 impl App {
+    /// Returns the dependencies that may require something: those that the app's own file names, then those that they need.
+    #[must_use]
+    pub fn plugins(&self) -> &[Plugin] {
+        &self.plugins
+    }
+
+    /// Returns what its owner says in `elvask.toml`; nothing where there is none.
+    #[must_use]
+    pub fn config(&self) -> &Config {
+        &self.config
+    }
+
+    /// Returns the file that `elvask.toml` is, where there is one.
+    #[must_use]
+    pub fn config_file(&self) -> Option<FileId> {
+        self.config_file
+    }
+
+    /// Returns the folder that is put on the web, where `elvask.toml` names one.
+    #[must_use]
+    pub fn site(&self) -> Option<&Site> {
+        self.site.as_ref()
+    }
+
     /// Returns the app with its texts as they are in `sources`.
     #[must_use]
     pub fn with_sources(mut self, sources: Sources) -> App {

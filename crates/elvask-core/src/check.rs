@@ -1,14 +1,15 @@
 //! The check: what an app declares, held against what its plugins and platforms require.
 
+use elvask_needs::generated::Home;
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Sources;
+use elvask_project::surface::Surface;
+
 use crate::app::App;
 use crate::context::Context;
 use crate::finding::{Finding, Level};
-use crate::generated::Home;
 use crate::needs::Settings;
-use crate::remedy::Remedy;
 use crate::rules::{self, RULES};
-use crate::source::Sources;
-use crate::surface::Surface;
 
 /// What a check comes to.
 #[derive(Debug, Clone, Default)]
@@ -45,7 +46,7 @@ pub fn check(app: &App, settings: &Settings) -> Report {
 /// Checks an app with its platform files as they are in `sources`.
 #[must_use]
 pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report {
-    let anew = crate::generated::anew(app, sources);
+    let anew = elvask_needs::generated::anew(app, sources);
     let sources = anew.as_ref().unwrap_or(sources);
     let surface = Surface::read(app, sources);
     let context = Context::new(app, sources, &surface, settings);

@@ -3,10 +3,9 @@
 mod links;
 
 use elvask_markup::Span;
+use elvask_needs::sheet::Sheet;
 use elvask_platform::{capability, ios};
-
-use crate::sheet::Sheet;
-use crate::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
+use elvask_project::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 
 pub use links::LinksConfig;
 

@@ -3,20 +3,20 @@
 use std::ops::Deref;
 use std::sync::OnceLock;
 
+use elvask_link::{AppLinks, SaidOfTheApp};
 use elvask_markup::plist::plan::NewValue;
+use elvask_needs::generated::Home;
+use elvask_needs::kinds::{self, Answering};
+use elvask_needs::remedy::Want;
+use elvask_needs::template::{fill_in, fill_in_value, is_unfilled_purpose};
 use elvask_platform::{Kind, Platform};
+use elvask_project::scene::Scene;
+use elvask_project::source::{Place, Sources};
+use elvask_project::surface::{Effective, Surface};
+use elvask_project::tomldoc::Text;
 
 use crate::app::App;
-use crate::generated::Home;
-use crate::kinds::{self, Answering};
-use crate::link::{AppLinks, SaidOfTheApp};
 use crate::needs::{Answers, GivenPurpose, Needs, Requirement, Settings, purpose, want_purpose};
-use crate::remedy::Want;
-use crate::scene::Scene;
-use crate::source::{Place, Sources};
-use crate::surface::{Effective, Surface};
-use crate::template::{fill_in, fill_in_value, is_unfilled_purpose};
-use crate::tomldoc::Text;
 
 /// All that a rule may look at.
 pub struct Context<'a> {

@@ -3,10 +3,10 @@
 
 use std::sync::Arc;
 
+use elvask_needs::sheet::Sheet;
 use elvask_platform::{Platform, android, capability, ios};
 
 use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
-use crate::sheet::Sheet;
 
 /// The name under which a person's own wishes are required.
 pub const OWNER: &str = "you";
@@ -227,7 +227,7 @@ pub fn with_wishes(app: &App, entries: &[String]) -> Result<App, String> {
     }
     let asked: std::collections::BTreeSet<&str> = entries
         .iter()
-        .flat_map(|entry| crate::template::answers_in(entry))
+        .flat_map(|entry| elvask_needs::template::answers_in(entry))
         .filter(|key| !matches!(*key, "android_id" | "ios_id" | "ios_team" | "scheme" | "host"))
         .collect();
     for key in asked {
@@ -239,7 +239,7 @@ pub fn with_wishes(app: &App, entries: &[String]) -> Result<App, String> {
     }
     let mut app = app.clone();
     let path = app.root.join("(command line)");
-    let file = app.sources.add(&path, text);
+    let file = app.files.sources.add(&path, text);
     app.plugins.push(Plugin {
         name: OWNER.to_owned(),
         version: None,

@@ -16,14 +16,13 @@ pub(crate) mod xcode;
 
 use std::path::{Path, PathBuf};
 
+use elvask_needs::kinds;
 use elvask_platform::{Kind, Platform};
+use elvask_project::files::{FileKind, Files};
+use elvask_project::layout::{FILE_NAME, Home, Layout};
+use elvask_project::loading::Loading;
+use elvask_project::source::Place;
 use rayon::prelude::*;
-
-use crate::files::{FileKind, Files};
-use crate::kinds;
-use crate::layout::{FILE_NAME, Home, Layout};
-use crate::loading::Loading;
-use crate::source::Place;
 
 /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
 pub(crate) fn layouts_at(files: &dyn Files, root: &Path) -> Vec<Layout> {
@@ -134,7 +133,9 @@ pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
         });
         // The module of a Gradle build, likewise, is looked at as part of the build.
         let build = listed.iter().find(|(folder, _)| {
-            folder != nearest && nearest.starts_with(folder) && crate::gradle::settings_file(files, folder).is_some()
+            folder != nearest
+                && nearest.starts_with(folder)
+                && elvask_project::gradle::settings_file(files, folder).is_some()
         });
         if let Some((folder, _)) = around.or(build) {
             return Some((*folder).to_owned());
@@ -179,7 +180,7 @@ fn has_app(files: &dyn Files, folder: &Path) -> bool {
     let target = || {
         [folder.join("ios"), folder.join("ios/App")].iter().flat_map(|place| ios::projects_in(files, place)).any(
             |project| {
-                let text = crate::source::read_text(files, &project.join("project.pbxproj"));
+                let text = elvask_project::source::read_text(files, &project.join("project.pbxproj"));
                 text.is_ok_and(|text| text.contains("com.apple.product-type.application\""))
             },
         )
@@ -220,7 +221,7 @@ pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
 /// Returns the name and version that a package in a folder states, where it states a name.
 #[must_use]
 pub fn describe_package(files: &dyn Files, root: &Path) -> Option<(String, Option<String>)> {
-    let read = |name: &str| crate::source::read_text(files, &root.join(name)).ok();
+    let read = |name: &str| elvask_project::source::read_text(files, &root.join(name)).ok();
     if let Some(json) = read("package.json").and_then(|text| serde_json::from_str::<serde_json::Value>(&text).ok()) {
         let get = |key: &str| json.get(key).and_then(serde_json::Value::as_str).map(str::to_owned);
         return Some((get("name")?, get("version")));

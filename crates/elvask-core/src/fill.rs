@@ -4,12 +4,13 @@
 //! checked anew, and what is left is mended in the next round, until nothing is left that a machine can mend. So two
 //! queries that both need a `<queries>` end up in one, and every text that is handed out has been read and judged again.
 
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_project::source::{FileId, Sources};
+
 use crate::app::App;
 use crate::check::{Report, check_texts};
 use crate::finding::{Edits, Finding};
 use crate::needs::Settings;
-use crate::remedy::{Remedy, Want};
-use crate::source::{FileId, Sources};
 
 /// The most rounds; remedies that undo each other would go on for ever.
 const MAX_ROUNDS: usize = 200;

@@ -1,15 +1,15 @@
 //! Findings: what a rule reports, with its place, its reasons and its remedy.
 
-use crate::remedy::Remedy;
 use elvask_markup::{Edit, EditError, EditSet};
+use elvask_needs::reach::Reached;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Citation;
 use elvask_platform::Platform;
 
 use crate::app::App;
-pub use elvask_platform::Level;
 use crate::needs::Requirement;
-use crate::reach::Reached;
-use crate::requirement::Citation;
-use crate::source::{FileId, Place, Sources};
+pub use elvask_platform::Level;
+use elvask_project::source::{FileId, Place, Sources};
 
 /// What there is to know about a rule.
 #[derive(Debug, PartialEq, Eq)]

@@ -1,13 +1,13 @@
 //! The first `elvask.toml` of an app: what it declares already, so that from then on its intent stands in one file.
 
+use elvask_needs::template::is_unfilled_purpose;
 use elvask_platform::Kind;
 use elvask_platform::capability::capabilities_with;
+use elvask_project::layout::FILE_NAME;
+use elvask_project::surface::PlistView;
 
 use crate::app::App;
 use crate::context::Context;
-use crate::layout::FILE_NAME;
-use crate::surface::PlistView;
-use crate::template::is_unfilled_purpose;
 
 /// Returns the text of `elvask.toml` for an app as it is.
 #[must_use]

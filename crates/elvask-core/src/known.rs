@@ -1,15 +1,14 @@
 //! What is known of each plugin of an app, and from where: from a sheet, else from its own files.
 
-use elvask_platform::Platform;
+use elvask_needs::evidence::{Doubtful, Evidence, Learned};
+use elvask_needs::kinds::of_part;
+use elvask_needs::reach::Judged;
+use elvask_needs::requirement::{Citation, EvidenceKind, Need, When};
+use elvask_needs::sheet::Asked;
+use elvask_platform::{Platform, Strength};
+use elvask_project::source::{Place, Sources};
 
 use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
-use crate::evidence::{Doubtful, Evidence, Learned};
-use crate::kinds::of_part;
-use elvask_platform::Strength;
-use crate::reach::Judged;
-use crate::requirement::{Citation, EvidenceKind, Need, When};
-use crate::sheet::Asked;
-use crate::source::{Place, Sources};
 
 /// One thing that a plugin requires, whatever the app.
 #[derive(Debug, Clone, PartialEq)]

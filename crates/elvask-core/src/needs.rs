@@ -4,28 +4,27 @@ mod requirement;
 
 pub use requirement::{Learnt, Requirement};
 
-use crate::kinds::of_part;
-use crate::remedy::Want;
-pub use crate::template::is_unfilled_purpose;
+use elvask_needs::kinds::of_part;
+use elvask_needs::remedy::Want;
+pub use elvask_needs::template::is_unfilled_purpose;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_needs::evidence::Learned;
+use elvask_needs::reach::{Judged, Reach, Reached};
+use elvask_needs::requirement::Need;
+use elvask_needs::sheet::{Asked, Sheet};
+use elvask_needs::template::{answers_in, fill_in, is_reference, read_back};
 use elvask_platform::capability::capabilities_with;
 use elvask_platform::wording::{ValueUse, placeholder_in};
-use elvask_platform::{Kind, Platform};
+use elvask_platform::{Kind, Level, Platform, Strength};
+use elvask_project::source::Place;
+use elvask_project::surface::{ManifestView, PlistView};
+use elvask_project::tomldoc::Text;
 
 use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
-use crate::evidence::Learned;
-use elvask_platform::{Level, Strength};
-use crate::reach::{Judged, Reach, Reached};
-use crate::requirement::Need;
-use crate::sheet::{Asked, Sheet};
-use crate::source::Place;
-use crate::surface::{ManifestView, PlistView};
-use crate::template::{answers_in, fill_in, is_reference, read_back};
-use crate::tomldoc::Text;
 
 /// What a person says for one run.
 #[derive(Debug, Clone, Default)]
@@ -454,7 +453,7 @@ pub(crate) fn declared_value<'r>(
     let found = if let Need::MetaData { value: Some(template), .. } = &requirement.need {
         let manifest = manifest?;
         let declared = manifest.meta_data.iter().find(|declared| declared.name == requirement.name)?;
-        let value = declared.element.value(crate::names::ANDROID, "value")?.into_owned();
+        let value = declared.element.value(elvask_project::names::ANDROID, "value")?.into_owned();
         Some((template.as_str(), value, manifest.value_place(declared.element, "value")))
     } else if let Need::Plist { value: NewValue::String(template) } = &requirement.need {
         let plist = plist?;

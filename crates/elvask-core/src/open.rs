@@ -3,27 +3,30 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use elvask_link::site;
 use elvask_markup::Span;
+use elvask_needs::evidence::{Evidence, learn_cached};
+use elvask_needs::linking::Linking;
+use elvask_needs::own::OwnCode;
+use elvask_needs::reach::BuiltUpon;
+use elvask_needs::requirement::{EvidenceKind, Need};
+use elvask_needs::sheet::Sheet;
+use elvask_needs::{reach, sheet};
 use elvask_platform::Platform;
+use elvask_project::appfiles::{AndroidApp, AppFiles, Generated, IosApp, LoadError, RequiredFile};
+use elvask_project::files::{FileKind, Files, shown};
+use elvask_project::gradle;
+use elvask_project::layout::{FILE_NAME, Layout};
+use elvask_project::loading::{FaultKind, Loading};
+use elvask_project::source::{FileId, read_text};
+use elvask_project::tomldoc::Problem;
 use rayon::prelude::*;
 
 use crate::app::{App, Choice, Look, OWN_CODE, Plugin, PluginSheet, SheetOrigin};
-use crate::appfiles::{AndroidApp, AppFiles, Generated, IosApp, LoadError, RequiredFile};
 use crate::config::Config;
+use crate::discover;
 use crate::discover::Package;
 use crate::discover::layouts::{Search, Sides};
-use crate::evidence::{Evidence, learn_cached};
-use crate::files::{FileKind, Files, shown};
-use crate::layout::{FILE_NAME, Layout};
-use crate::linking::Linking;
-use crate::loading::{FaultKind, Loading};
-use crate::own::OwnCode;
-use crate::reach::BuiltUpon;
-use crate::requirement::{EvidenceKind, Need};
-use crate::sheet::Sheet;
-use crate::source::{FileId, read_text};
-use crate::tomldoc::Problem;
-use crate::{discover, gradle, reach, sheet, site};
 
 impl App {
     /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones
@@ -61,7 +64,7 @@ impl App {
         let packages = specs.iter().flat_map(|spec| spec.packages(&mut loading, &mut search)).collect();
         let mut plugins = plugins(&mut loading, packages, sheet_folders);
         let own = look_into(files, root, choice, &mut plugins);
-        let linking = crate::linking::read(files, root);
+        let linking = elvask_needs::linking::read(files, root);
         leave_out(&mut plugins, &linking);
         if let Some(file) = config_file {
             let unknown = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref());
@@ -158,7 +161,7 @@ fn own_code(
         found.name_files_from(&loading.shown(folder));
         evidence = evidence.joined_with(found);
     }
-    let uses = Evidence { requirements: crate::own::needs::learned(own), ..Evidence::default() };
+    let uses = Evidence { requirements: elvask_needs::own::needs::learned(own), ..Evidence::default() };
     let evidence = evidence.joined_with(uses);
     let platforms = [android.map(|_| Platform::Android), ios.map(|_| Platform::Ios)].into_iter().flatten().collect();
     (!evidence.requirements.is_empty()).then(|| Plugin {
@@ -286,7 +289,7 @@ fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plug
         return OwnCode::default();
     }
     let packages = || plugins.par_iter_mut().for_each(look);
-    let own = || crate::own::read(files, app, choice.cache.as_deref());
+    let own = || elvask_needs::own::read(files, app, choice.cache.as_deref());
     rayon::join(packages, own).1
 }
 

@@ -1,21 +1,20 @@
 //! Placing a fragment that was copied from a plugin's notes: what each piece of it is, and where it belongs.
 
-use crate::kinds;
 use elvask_markup::Span;
+use elvask_needs::evidence::{Learned, Piece, Shown, Thing, pieces_of};
+use elvask_needs::kinds;
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_needs::requirement::When;
+use elvask_needs::sheet::write::required;
+use elvask_needs::template::is_unfilled_purpose;
+use elvask_platform::{Kind, Strength};
 use pulldown_cmark::{CodeBlockKind, Event, Options, Parser, Tag, TagEnd};
 
 use crate::app::App;
 use crate::check::check;
 use crate::declare::{OWNER, with_wishes};
-use crate::evidence::{Learned, Piece, Shown, Thing, pieces_of};
 use crate::finding::Finding;
-use elvask_platform::Strength;
 use crate::needs::Settings;
-use crate::remedy::{Remedy, Want};
-use crate::requirement::When;
-use crate::sheet::write::required;
-use crate::template::is_unfilled_purpose;
-use elvask_platform::Kind;
 
 /// One piece of what was copied.
 #[derive(Debug, Clone)]
@@ -218,5 +217,5 @@ pub fn fates(placing: &Placing, copied: &[Copied]) -> Vec<Fate> {
 /// Says whether a finding is about a thing whose name waits for an answer.
 fn unfilled_name(finding: &Finding, one: &Copied) -> bool {
     finding.rule.id == "answer-missing"
-        && crate::template::answers_in(&one.name).iter().any(|key| finding.subject == format!("{OWNER}.{key}"))
+        && elvask_needs::template::answers_in(&one.name).iter().any(|key| finding.subject == format!("{OWNER}.{key}"))
 }

@@ -16,20 +16,19 @@ pub use survey::{
     UnresolvedRecord, ValueRecord, VariantsRecord, WhoRecord, WhyRecord, WidgetDeclarationRecord, WidgetRecord,
 };
 
+use elvask_needs::reach::Reach;
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_needs::requirement::Citation;
 use elvask_platform::android::Grant;
-use elvask_platform::{Platform, Version};
+use elvask_platform::{Platform, Strength, Version};
+use elvask_project::appfiles::{Said, Widget, WidgetDeclaration};
+use elvask_project::layout::Layout;
+use elvask_project::source::{Place, Sources};
 use serde::Serialize;
 
 use crate::app::App;
-use crate::appfiles::{Said, Widget, WidgetDeclaration};
 use crate::check::Report;
 use crate::finding::{Finding, Level, NeededBy};
-use crate::layout::Layout;
-use elvask_platform::Strength;
-use crate::reach::Reach;
-use crate::remedy::{Remedy, Want};
-use crate::requirement::Citation;
-use crate::source::{Place, Sources};
 use crate::survey::{Declaration, Difference, Survey};
 use crate::why::Answer;
 

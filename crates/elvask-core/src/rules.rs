@@ -10,12 +10,12 @@ pub mod ios;
 mod support;
 
 use elvask_platform::Platform;
+use elvask_project::surface::ManifestView;
 
 use crate::config::Waiver;
 use crate::context::Context;
 use crate::finding::{About, Finding};
 use crate::needs::Settings;
-use crate::surface::ManifestView;
 
 /// A rule.
 pub trait Rule: Sync {
@@ -135,7 +135,7 @@ pub fn is_obstacle(id: &str) -> bool {
 pub fn strip_permission(
     context: &Context<'_>,
     name: &str,
-) -> Result<(crate::source::FileId, Vec<elvask_markup::Edit>), String> {
+) -> Result<(elvask_project::source::FileId, Vec<elvask_markup::Edit>), String> {
     support::strip_permission(context, name)
 }
 

@@ -4,21 +4,21 @@ mod android;
 mod ios;
 mod variants;
 
-pub use crate::section::Section;
+pub use elvask_needs::section::Section;
 pub use variants::{Difference, differences};
 
 use elvask_markup::plist::ValueKind;
+use elvask_needs::generated::Home;
+use elvask_needs::kinds;
 use elvask_platform::android::Grant;
 use elvask_platform::{Kind, Platform};
+use elvask_project::loading::Unresolved;
+use elvask_project::merge::Merged;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::NeededBy;
-use crate::generated::Home;
-use crate::kinds;
-use crate::loading::Unresolved;
-use crate::merge::Merged;
 use crate::needs::Requirement;
-use crate::source::Place;
 
 /// One thing that the app declares.
 #[derive(Debug, Clone)]

@@ -3,13 +3,14 @@
 use std::fmt::Write as _;
 use std::path::Path;
 
+use elvask_project::files::{Files, Memory};
+use elvask_project::source::Sources;
+
 use crate::app::App;
 use crate::check::check;
-use crate::files::{Files, Memory};
 use crate::fill::fill;
 use crate::finding::Finding;
 use crate::needs::Settings;
-use crate::source::Sources;
 
 pub(crate) const MANIFEST: &str = "android/app/src/main/AndroidManifest.xml";
 pub(crate) const PLIST: &str = "ios/Marram/Info.plist";

@@ -1,12 +1,11 @@
 //! Who needs a thing, learnt where, and where it is declared; and what a plugin needs.
 
-use crate::kinds;
-use elvask_platform::Platform;
+use elvask_needs::kinds;
 use elvask_platform::capability::{self, Capability};
+use elvask_platform::{Platform, Strength};
 
 use crate::context::Context;
 use crate::finding::{Finding, NeededBy};
-use elvask_platform::Strength;
 use crate::needs::Requirement;
 use crate::survey::{Declaration, Survey};
 

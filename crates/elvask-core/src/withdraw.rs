@@ -1,17 +1,16 @@
 //! Taking out what a person names, unless a plugin still requires it.
 
 use elvask_markup::Edit;
-use elvask_platform::Kind;
+use elvask_needs::generated::{Home, Written};
+use elvask_needs::kinds::{self, Declared};
+use elvask_needs::requirement::Need;
+use elvask_needs::sheet::Asked;
+use elvask_platform::{Kind, Level};
+use elvask_project::source::{FileId, Place};
 
 use crate::context::Context;
 use crate::finding::NeededBy;
-use crate::generated::{Home, Written};
-use crate::kinds::{self, Declared};
-use elvask_platform::Level;
 use crate::needs::Requirement;
-use crate::requirement::Need;
-use crate::sheet::Asked;
-use crate::source::{FileId, Place};
 
 /// One thing that is declared and can be taken out.
 #[derive(Debug, Clone)]

@@ -4,11 +4,11 @@ use std::path::Path;
 
 use elvask_core::app::App;
 use elvask_core::check::{Report, check};
-use elvask_core::files::Memory;
 use elvask_core::fill::{Outcome, fill, wants};
 use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
-use elvask_core::remedy::Want;
+use elvask_needs::remedy::Want;
+use elvask_project::files::Memory;
 
 const PROJECT: &str = "{ objects = { P = { targets = (T); developmentRegion = REGION; }; T = { name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
   L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Info.plist; }; }; }; rootObject = P; }";

@@ -11,10 +11,10 @@ use std::path::Path;
 
 use elvask_core::app::App;
 use elvask_core::check::check;
-use elvask_core::files::Memory;
 use elvask_core::fill::fill;
 use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
+use elvask_project::files::Memory;
 
 /// The fewest apps.
 const APPS: usize = 12;

@@ -5,13 +5,13 @@ use std::path::Path;
 use elvask_core::app::App;
 use elvask_core::check::check;
 use elvask_core::context::Context;
-use elvask_core::files::Memory;
 use elvask_core::fill::fill;
 use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
-use elvask_core::surface::Surface;
 use elvask_core::survey::survey;
 use elvask_platform::capability::capabilities;
+use elvask_project::files::Memory;
+use elvask_project::surface::Surface;
 
 const PROJECT: &str = "{ objects = { P = { isa = PBXProject; targets = (T); developmentRegion = en; }; T = { name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
   L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Log/Info.plist; IPHONEOS_DEPLOYMENT_TARGET = MIN; }; }; }; rootObject = P; }";

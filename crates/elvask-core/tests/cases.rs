@@ -4,8 +4,8 @@ use std::path::Path;
 
 use elvask_core::app::App;
 use elvask_core::check::check;
-use elvask_core::files::Memory;
 use elvask_core::needs::Settings;
+use elvask_project::files::Memory;
 
 const PROJECT: &str = "{ objects = { P = { targets = (T); developmentRegion = en; }; T = { name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
   L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Info.plist; IPHONEOS_DEPLOYMENT_TARGET = 15.1; }; }; }; rootObject = P; }";

@@ -9,8 +9,8 @@ use std::fmt::Write as _;
 use std::io::{Cursor, Write as _};
 use std::path::Path;
 
-use elvask_core::evidence::{Evidence, learn};
-use elvask_core::files::Memory;
+use elvask_needs::evidence::{Evidence, learn};
+use elvask_project::files::Memory;
 
 /// The least precision and recall, in hundredths, for each kind of evidence.
 const LEAST: [(&str, f64, f64); 4] =
@@ -190,7 +190,7 @@ fn what_packages_require_is_learnt_from_their_own_files() {
 
 #[test]
 fn a_draft_of_every_package_is_a_sheet() {
-    use elvask_core::sheet::{Sheet, write::draft};
+    use elvask_needs::sheet::{Sheet, write::draft};
     for package in packages() {
         let evidence = learn(&package.files, Path::new("/package"));
         let text = draft("wader", Some("1.0.0"), &[], &evidence);

@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 use elvask_core::app::App;
 use elvask_core::check::check;
 use elvask_core::discover::find_root;
-use elvask_core::files::Memory;
 use elvask_core::needs::Settings;
+use elvask_project::files::Memory;
 
 const SHEET: &str = "sheet = 1\n[[requires]]\ncapability = 'camera'\n";
 const MANIFEST: &str =
@@ -23,7 +23,7 @@ fn plugins(app: &App) -> Vec<String> {
         let mark = if plugin.dependency.is_some() { "+" } else { "" };
         format!("{} {}{mark}", plugin.name, plugin.version.as_deref().unwrap_or("?"))
     };
-    app.plugins.iter().map(line).collect()
+    app.plugins().iter().map(line).collect()
 }
 
 fn package(tree: &mut Memory, root: &str, name: &str, version: &str, rest: &str) {
@@ -71,9 +71,9 @@ fn npm_packages_are_found_as_the_runtime_finds_them() {
         ],
         "what has no native code is left out; the build links what the app's own file names, under whichever heading"
     );
-    let out: Vec<_> = app.plugins.iter().filter(|one| !one.out.is_empty()).map(|one| one.name.as_str()).collect();
+    let out: Vec<_> = app.plugins().iter().filter(|one| !one.out.is_empty()).map(|one| one.name.as_str()).collect();
     assert_eq!(out, ["plover", "deep", "plover"], "what only other packages name is not linked");
-    let place = app.plugins[0].dependency.unwrap();
+    let place = app.plugins()[0].dependency.unwrap();
     assert_eq!(app.sources.text_at(place), "\"@marsh/knot\"");
     assert!(!app.notices.iter().any(|notice| notice.contains("absent")), "an optional package may be absent");
 }
@@ -123,9 +123,9 @@ fn pubspec_packages_are_followed_from_relative_and_absolute_roots() {
         ["tern_camera 2.1.0+", "plover_dialer 3.0.1"],
         "a package without native code is no plugin"
     );
-    assert_eq!(app.plugins[0].platforms, [elvask_core::Platform::Android]);
-    assert_eq!(app.plugins[1].platforms, [elvask_core::Platform::Ios]);
-    assert_eq!(app.sources.position(app.plugins[0].dependency.unwrap()).line, 5);
+    assert_eq!(app.plugins()[0].platforms, [elvask_core::Platform::Android]);
+    assert_eq!(app.plugins()[1].platforms, [elvask_core::Platform::Ios]);
+    assert_eq!(app.sources.position(app.plugins()[0].dependency.unwrap()).line, 5);
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! What the documentation shows is what the program reads.
 
 use elvask_core::config::Config;
-use elvask_core::sheet::Sheet;
+use elvask_needs::sheet::Sheet;
 
 /// Returns the fenced TOML of a page.
 fn blocks(page: &str) -> Vec<&str> {

@@ -4,12 +4,12 @@ use std::path::Path;
 
 use elvask_core::app::{App, Choice, Look};
 use elvask_core::check::check;
-use elvask_core::files::Memory;
 use elvask_core::finding::Finding;
 use elvask_core::known::of_plugin;
-use elvask_platform::Strength;
 use elvask_core::needs::Settings;
-use elvask_core::requirement::EvidenceKind;
+use elvask_needs::requirement::EvidenceKind;
+use elvask_platform::Strength;
+use elvask_project::files::Memory;
 
 const PACKAGE: &str = "node_modules/redshank_scan";
 
@@ -68,7 +68,7 @@ fn a_sheet_comes_before_what_the_files_show() {
     assert_eq!(subjects(&tree("", "", &[LOCATION, sheet])), ["error permission-missing NFC"]);
     let choice = Choice { look: Look::All, ..Choice::default() };
     let app = App::load_choice(&tree("", "", &[LOCATION, sheet]), Path::new("/app"), &choice).unwrap();
-    let known = of_plugin(&app, &app.plugins[0]);
+    let known = of_plugin(&app, &app.plugins()[0]);
     assert_eq!((known.requirements.len(), known.beyond.len()), (1, 2), "what is beyond the sheet is told apart");
     let mut own = tree("", "", &[LOCATION, sheet]);
     own.put("/app/elvask/sheets/any.toml", "sheet = 1\nplugin = \"redshank_scan\"\n");
@@ -98,7 +98,7 @@ fn what_the_packages_manifest_declares_is_not_missing() {
     ];
     assert!(subjects(&tree("", "", &files)).is_empty());
     let app = App::load(&tree("", "", &files), Path::new("/app"), &[]).unwrap();
-    let known = of_plugin(&app, &app.plugins[0]);
+    let known = of_plugin(&app, &app.plugins()[0]);
     let lock = known.requirements.iter().find(|one| one.name.ends_with("WAKE_LOCK")).unwrap();
     assert!(lock.brought && lock.strength == Strength::Certain && lock.citations.len() == 2, "{lock:?}");
 }
@@ -134,7 +134,7 @@ fn a_level_that_only_the_build_knows_is_a_limit_and_no_need() {
         "apply plugin: 'com.android.library'\nandroid {\n  minSdkVersion levels.of(this)\n}\n",
     );
     let app = App::load(&tree("", "", &[build]), Path::new("/app"), &[]).unwrap();
-    let known = of_plugin(&app, &app.plugins[0]);
+    let known = of_plugin(&app, &app.plugins()[0]);
     assert!(known.requirements.is_empty());
     assert!(
         known.limits[0].ends_with("the lowest level is levels.of(this), which only running the build tells"),

@@ -3,11 +3,11 @@
 use std::path::Path;
 
 use elvask_core::app::App;
-use elvask_core::files::Memory;
 use elvask_core::fill::fill;
 use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
-use elvask_core::remedy::Remedy;
+use elvask_needs::remedy::Remedy;
+use elvask_project::files::Memory;
 use proptest::prelude::*;
 use proptest::sample::select;
 

@@ -8,17 +8,17 @@ use elvask_core::check::check;
 use elvask_core::context::Context;
 use elvask_core::declare::{Naming, entries};
 use elvask_core::discover::home_of;
-use elvask_core::files::Memory;
 use elvask_core::fill::fill;
 use elvask_core::finding::{Edits, Finding};
-use elvask_core::kinds::KINDS;
-use elvask_core::layout::{Home, Layout};
-use elvask_platform::Level;
 use elvask_core::needs::Settings;
-use elvask_core::remedy::Remedy;
-use elvask_core::sheet::{Asked, Sheet};
-use elvask_core::surface::Surface;
 use elvask_core::withdraw::removals;
+use elvask_needs::kinds::KINDS;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::sheet::{Asked, Sheet};
+use elvask_platform::Level;
+use elvask_project::files::Memory;
+use elvask_project::layout::{Home, Layout};
+use elvask_project::surface::Surface;
 
 const CONFIG: &str = r#"<?xml version='1.0' encoding='utf-8'?>
 <widget id="example.marram.fieldlog" version="2.4.0" xmlns="http://www.w3.org/ns/widgets" xmlns:android="http://schemas.android.com/apk/res/android">
@@ -280,7 +280,7 @@ fn plugins_are_stated_once_wherever_they_stand() {
     tree.put("/app/node_modules/tern-camera/plugin.xml", PLUGIN);
     tree.put("/app/node_modules/knot-banner/plugin.xml", PLUGIN.replace("tern-camera", "knot-banner"));
     let app = load(&tree);
-    let mut names: Vec<_> = app.plugins.iter().map(|plugin| plugin.name.as_str()).collect();
+    let mut names: Vec<_> = app.plugins().iter().map(|plugin| plugin.name.as_str()).collect();
     names.sort_unstable();
     assert_eq!(names, ["knot-banner", "plover-dialer", "tern-camera"]);
     let surface = Surface::read(&app, &app.sources);

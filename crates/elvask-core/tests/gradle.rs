@@ -4,9 +4,9 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use elvask_core::app::App;
-use elvask_core::files::Memory;
-use elvask_core::gradle::{Source, Stated};
-use elvask_core::source::Place;
+use elvask_project::files::Memory;
+use elvask_project::gradle::{Source, Stated};
+use elvask_project::source::Place;
 
 mod support;
 

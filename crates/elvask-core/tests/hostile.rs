@@ -5,8 +5,8 @@ use std::time::{Duration, Instant};
 
 use elvask_core::app::App;
 use elvask_core::check::check;
-use elvask_core::files::{Disk, Files as _, MAX_FILE, Memory};
 use elvask_core::needs::Settings;
+use elvask_project::files::{Disk, Files as _, MAX_FILE, Memory};
 
 const MANIFEST: &str =
     "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application/>\n</manifest>\n";
@@ -118,7 +118,7 @@ fn dependency_files_have_limits() {
     assert!(findings(&tree).iter().any(|one| one.starts_with("file-unreadable")));
     let tree = Memory::app([("package.json", r#"{"dependencies":{"../../etc":"1","":"1","/etc":"1"}}"#)]);
     let app = App::load(&tree, Path::new("/app"), &[]).unwrap();
-    assert!(app.plugins.is_empty());
+    assert!(app.plugins().is_empty());
 }
 
 #[test]
@@ -155,10 +155,10 @@ fn links_in_circles_and_large_files_on_the_disk_end() {
 }
 
 /// Looks into a package with one file.
-fn learn_one(path: &str, bytes: &[u8]) -> elvask_core::evidence::Evidence {
+fn learn_one(path: &str, bytes: &[u8]) -> elvask_needs::evidence::Evidence {
     let mut tree = Memory::default();
     tree.put(Path::new("/package").join(path), bytes);
-    elvask_core::evidence::learn(&tree, Path::new("/package"))
+    elvask_needs::evidence::learn(&tree, Path::new("/package"))
 }
 
 #[test]
@@ -207,7 +207,7 @@ fn what_is_quoted_plays_no_tricks_on_a_terminal() {
 
 #[test]
 fn a_sheet_cannot_lead_out_of_the_app() {
-    use elvask_core::sheet::Sheet;
+    use elvask_needs::sheet::Sheet;
     for path in ["../secret.json", "/etc/passwd", "a/../../b", "C:\\x", "~/x", "a//b"] {
         let text =
             format!("sheet = 1\nplugin = 'p'\n[[requires]]\nfile = {{ platform = 'android', path = '{path}' }}\n");

@@ -7,18 +7,18 @@ use elvask_core::Kind;
 use elvask_core::app::App;
 use elvask_core::check::check;
 use elvask_core::context::Context;
-use elvask_core::files::Memory;
 use elvask_core::fill::{Outcome, fill, fill_only};
 use elvask_core::finding::Finding;
-use elvask_core::kinds::{KINDS, KindSpec, is_met};
-use elvask_platform::Level;
 use elvask_core::needs::Settings;
-use elvask_core::remedy::Remedy;
-use elvask_core::scene::Scene;
-use elvask_core::sheet::{Asked, Sheet};
-use elvask_core::surface::Surface;
 use elvask_core::survey::survey;
 use elvask_core::withdraw::removals;
+use elvask_needs::kinds::{KINDS, KindSpec, is_met};
+use elvask_needs::remedy::Remedy;
+use elvask_needs::sheet::{Asked, Sheet};
+use elvask_platform::Level;
+use elvask_project::files::Memory;
+use elvask_project::scene::Scene;
+use elvask_project::surface::Surface;
 
 const MANIFEST: &str = r#"<manifest xmlns:android="http://schemas.android.com/apk/res/android">
 

@@ -6,10 +6,10 @@ use elvask_core::app::{App, Choice};
 use elvask_core::check::check;
 use elvask_core::context::Context;
 use elvask_core::discover::{find_apps, find_root};
-use elvask_core::files::Memory;
-use elvask_core::layout::Layout;
 use elvask_core::needs::Settings;
-use elvask_core::surface::Surface;
+use elvask_project::files::Memory;
+use elvask_project::layout::Layout;
+use elvask_project::surface::Surface;
 
 fn load(tree: &Memory) -> App {
     App::load(tree, Path::new("/app"), &[]).unwrap()
@@ -36,7 +36,7 @@ fn plugins(app: &App) -> Vec<String> {
         let root = if plugin.root.is_some() { "" } else { " absent" };
         format!("{} {}{root}", plugin.name, plugin.version.as_deref().unwrap_or("-"))
     };
-    app.plugins.iter().map(one).collect()
+    app.plugins().iter().map(one).collect()
 }
 
 const MANIFEST: &str = "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses-permission android:name=\"android.permission.INTERNET\" />\n    <application />\n</manifest>\n";
@@ -178,7 +178,7 @@ fn gradle_reads_modules_catalogs_and_dependencies() {
     assert_eq!(app.layouts, [Layout::Gradle]);
     let android = app.android.as_ref().unwrap();
     assert_eq!((android.min_level.value, android.target_level.value), (Some(26), Some(36)));
-    let at = |place: elvask_core::source::Place| {
+    let at = |place: elvask_project::source::Place| {
         format!("{}:{}", app.sources.file(place.file).shown, app.sources.position(place).line)
     };
     assert_eq!(at(android.min_level.place.unwrap()), "gradle/libs.versions.toml:2", "a level is where it is stated");
@@ -225,9 +225,9 @@ fn xcode_reads_pods_and_swift_packages() {
             "Plover -"
         ]
     );
-    let direct = app.plugins[0].dependency.unwrap();
+    let direct = app.plugins()[0].dependency.unwrap();
     assert_eq!(app.sources.position(direct).line, 11);
-    assert!(app.plugins[1].dependency.is_none());
+    assert!(app.plugins()[1].dependency.is_none());
     let old = r#"{ "object": { "pins": [ { "package": "Old", "repositoryURL": "https://code.marram.example/old.git", "state": { "version": "1.0.0" } } ] }, "version": 1 }"#;
     let tree = Memory::app([
         ("Marram.xcodeproj/project.pbxproj", PROJECT),
@@ -267,7 +267,7 @@ fn widget_reads_its_file_and_its_plugins() {
     let app = load(&tree);
     assert_eq!(app.layouts, [Layout::Widget]);
     let widget = app.widget.as_ref().unwrap();
-    let text = |said: &Option<elvask_core::appfiles::Said>| said.as_ref().unwrap().text.clone();
+    let text = |said: &Option<elvask_project::appfiles::Said>| said.as_ref().unwrap().text.clone();
     assert_eq!(text(&widget.id), "example.marram.fieldlog");
     assert_eq!(
         (text(&widget.name), text(&widget.description), text(&widget.author)),

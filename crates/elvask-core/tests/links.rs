@@ -7,12 +7,12 @@ use std::sync::Arc;
 use elvask_core::Version;
 use elvask_core::app::App;
 use elvask_core::context::Context;
-use elvask_core::files::Memory;
-use elvask_core::link::AppLinks;
-use elvask_core::link::association::{Answer, Document, Served, Website};
-use elvask_core::link::url::Link;
 use elvask_core::needs::Settings;
-use elvask_core::surface::Surface;
+use elvask_link::AppLinks;
+use elvask_link::association::{Answer, Document, Served, Website};
+use elvask_link::url::Link;
+use elvask_project::files::Memory;
+use elvask_project::surface::Surface;
 
 const ID: &str = "example.marram.fieldlog";
 const TEAM: &str = "A1B2C3D4E5";
@@ -290,11 +290,11 @@ fn ios_opens_what_its_documentation_says() {
 }
 
 mod index {
-    use elvask_core::filters::{DataSpec, FilterSpec};
-    use elvask_core::link::filter::{Filter, Intent};
-    use elvask_core::link::index::FilterSet;
-    use elvask_core::link::url::Uri;
-    use elvask_core::source::{Place, Sources};
+    use elvask_link::filter::{Filter, Intent};
+    use elvask_link::index::FilterSet;
+    use elvask_link::url::Uri;
+    use elvask_project::filters::{DataSpec, FilterSpec};
+    use elvask_project::source::{Place, Sources};
     use proptest::prelude::*;
 
     fn place() -> Place {
@@ -360,12 +360,12 @@ mod index {
 
 mod untrusted {
     use elvask_core::Version;
-    use elvask_core::link::association::android::AssetLinks;
-    use elvask_core::link::association::apple::{AppId, AppleAssociation};
-    use elvask_core::link::association::{AssociationFiles, Document, plan_file};
-    use elvask_core::link::pattern::{Pattern, PatternKind, Subject};
-    use elvask_core::link::route::Route;
-    use elvask_core::link::url::{Link, Uri};
+    use elvask_link::association::android::AssetLinks;
+    use elvask_link::association::apple::{AppId, AppleAssociation};
+    use elvask_link::association::{AssociationFiles, Document, plan_file};
+    use elvask_link::pattern::{Pattern, PatternKind, Subject};
+    use elvask_link::route::Route;
+    use elvask_link::url::{Link, Uri};
     use proptest::prelude::*;
 
     /// Pieces of which association files are made, so that chance comes near to real ones.

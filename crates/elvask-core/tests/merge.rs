@@ -8,11 +8,11 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
-use elvask_core::gradle::Stated;
-use elvask_core::merge::{Input, Library, Merged, MergedElement, Role, Values};
-use elvask_core::source::{FileId, Place, Sources};
 use elvask_markup::Span;
 use elvask_markup::xml::Document;
+use elvask_project::gradle::Stated;
+use elvask_project::merge::{Input, Library, Merged, MergedElement, Role, Values};
+use elvask_project::source::{FileId, Place, Sources};
 
 mod support;
 

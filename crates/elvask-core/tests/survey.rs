@@ -7,13 +7,13 @@ use elvask_core::app::App;
 use elvask_core::check::check;
 use elvask_core::context::Context;
 use elvask_core::explain::{Topic, capability_lines, topic};
-use elvask_core::files::Memory;
 use elvask_core::needs::Settings;
-use elvask_core::surface::Surface;
 use elvask_core::survey::{Survey, survey};
 use elvask_core::why::{Answer, Subject, subject, why};
 use elvask_platform::android::Grant;
 use elvask_platform::capability::capability;
+use elvask_project::files::Memory;
+use elvask_project::surface::Surface;
 
 const SHEET: &str = "sheet = 1\n[features.video]\n[[requires]]\ncapability = 'camera'\nreason = 'Shows the viewfinder.'\n[[requires]]\ncapability = 'open-phone'\n[[requires]]\ncapability = 'microphone'\nfeature = 'video'\n[[requires]]\ncapability = 'vibrate'\noptional = true\n";
 

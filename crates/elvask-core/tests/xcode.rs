@@ -8,12 +8,13 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use elvask_core::app::{App, Choice};
-use elvask_core::files::Memory;
 use elvask_core::needs::Settings;
-use elvask_core::source::Place;
-use elvask_core::surface::Surface;
-use elvask_core::{check, fill, xcode};
+use elvask_core::{check, fill};
 use elvask_markup::openstep::{self, plan::quote};
+use elvask_project::files::Memory;
+use elvask_project::source::Place;
+use elvask_project::surface::Surface;
+use elvask_project::xcode;
 
 mod support;
 
@@ -319,7 +320,7 @@ fn edited(
     edit: impl Fn(&xcode::Project, &str) -> Vec<elvask_markup::Edit>,
 ) -> (String, String) {
     let text = restyle(&project(words));
-    let mut sources = elvask_core::source::Sources::new(Path::new("/app"));
+    let mut sources = elvask_project::source::Sources::new(Path::new("/app"));
     let file = sources.add(Path::new("/app/ios/Marram.xcodeproj/project.pbxproj"), text.clone());
     let parsed = xcode::Project::parse(file, text.as_str(), "/app/ios".into(), "Marram".to_owned()).unwrap();
     let mut set = elvask_markup::EditSet::new();
@@ -383,7 +384,7 @@ fn an_entitlements_file_is_wired_with_a_reference_and_nothing_else_changes() {
     assert_eq!((id.len(), lines[1].as_str()), (24, format!("{id} /* Marram.entitlements */,").as_str()));
     assert!(lines[0].contains("isa = PBXFileReference; lastKnownFileType = text.plist.entitlements; name = Marram.entitlements; path = Marram/Marram.entitlements;"), "{lines:?}");
     // A second time there is nothing left to do.
-    let mut sources = elvask_core::source::Sources::new(Path::new("/app"));
+    let mut sources = elvask_project::source::Sources::new(Path::new("/app"));
     let file = sources.add(Path::new("/p"), after.clone());
     let parsed = xcode::Project::parse(file, after.as_str(), "/app/ios".into(), "Marram".to_owned()).unwrap();
     let target = parsed.target_named("Marram").unwrap();

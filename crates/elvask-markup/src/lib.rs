@@ -4,6 +4,18 @@
 //! of it it covers; a change is a list of [`Edit`]s that say which bytes to replace with what. Whatever no edit names
 //! stays as it was, byte for byte: comments, order, indentation, line ends, quotes, byte order mark.
 //!
+//! ```
+//! use elvask_markup::EditSet;
+//! use elvask_markup::xml::{Document, plan};
+//!
+//! let text = "<manifest>\n  <uses-permission name='A'/> <!-- why -->\n</manifest>\n";
+//! let document = Document::parse(text).expect("it is XML");
+//! let permission = document.root().children().next().expect("it has one");
+//! let mut edits = EditSet::new();
+//! edits.add(&[plan::remove(permission.node())]).expect("one edit meets no other");
+//! assert_eq!(edits.apply(text).expect("it fits"), "<manifest>\n  <!-- why -->\n</manifest>\n");
+//! ```
+//!
 //! The crate knows the syntax of manifests, property lists and project files. It knows no platform fact and no rule.
 
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]

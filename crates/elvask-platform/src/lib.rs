@@ -1,7 +1,15 @@
 //! Facts about the platforms, kept as data, with typed look-up. No file is read and nothing is printed.
 //!
 //! The tables stand in `data/`, one fact a line, each with the source of its facts in its head. They are part of the
-//! program and are read when first asked for.
+//! program and are read when first asked for. Beside them stand the words that all other crates share: what kinds of
+//! declaration there are, on which platform, how bad it is when one is missing.
+//!
+//! ```
+//! use elvask_platform::{Kind, Platform, android};
+//!
+//! assert_eq!(Kind::parse("url-scheme").and_then(Kind::platform), Some(Platform::Ios));
+//! assert!(android::permission("android.permission.CAMERA").is_some());
+//! ```
 
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
 

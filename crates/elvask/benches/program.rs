@@ -9,11 +9,11 @@ use std::process::{Command, Stdio};
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use elvask_core::app::App;
 use elvask_core::check::check;
-use elvask_core::files::{Disk, Memory};
 use elvask_core::fill::fill;
 use elvask_core::needs::Settings;
 use elvask_markup::plist::PropertyList;
 use elvask_markup::xml::Document;
+use elvask_project::files::{Disk, Memory};
 
 fn run(folder: &Path, words: &[&str]) {
     let status = Command::new(env!("CARGO_BIN_EXE_elvask"))
@@ -44,7 +44,7 @@ fn program(bench: &mut Criterion) {
     let mut group = bench.benchmark_group("inside");
     let settings = Settings::default();
     group.bench_function("load, npm", |bencher| {
-        bencher.iter(|| App::load(&Disk, &npm, &[]).map(|app| app.plugins.len()));
+        bencher.iter(|| App::load(&Disk, &npm, &[]).map(|app| app.plugins().len()));
     });
     if let Ok(app) = App::load(&Disk, &npm, &[]) {
         group.bench_function("check, npm", |bencher| bencher.iter(|| check(&app, &settings).findings.len()));
@@ -174,7 +174,8 @@ fn large(bench: &mut Criterion) {
     group.sample_size(20);
     group.bench_function("survey", |bencher| bencher.iter(|| run(&root, &["survey"])));
     group.bench_function("check", |bencher| bencher.iter(|| run(&root, &["check"])));
-    group.bench_function("load", |bencher| bencher.iter(|| App::load(&Disk, &root, &[]).map(|app| app.plugins.len())));
+    group
+        .bench_function("load", |bencher| bencher.iter(|| App::load(&Disk, &root, &[]).map(|app| app.plugins().len())));
     group.finish();
     let _ = std::fs::remove_dir_all(root);
 }
@@ -210,7 +211,7 @@ fn native_code() -> std::io::Result<PathBuf> {
         dependencies.push(format!("\"wader_{package}\":\"1.0.0\""));
     }
     std::fs::write(root.join("package.json"), format!("{{\"dependencies\":{{{}}}}}", dependencies.join(",")))?;
-    std::fs::write(root.join("patterns"), elvask_core::evidence::searched().join("\n"))?;
+    std::fs::write(root.join("patterns"), elvask_needs::evidence::searched().join("\n"))?;
     // What was changed only now may change again, and is not remembered.
     let old = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
     settle(&root, old)?;
@@ -263,13 +264,13 @@ fn scan(bench: &mut Criterion) {
 
 /// 1,000 filters of 100 hosts and 900 schemes, and 100,000 links of which half meet one.
 fn links(bench: &mut Criterion) {
-    use elvask_core::filters::{BROWSABLE, DEFAULT, DataSpec, FilterSpec, VIEW};
-    use elvask_core::link::filter::Filter;
-    use elvask_core::link::index::FilterSet;
-    use elvask_core::link::url::Uri;
-    let mut sources = elvask_core::source::Sources::new(Path::new("/app"));
+    use elvask_link::filter::Filter;
+    use elvask_link::index::FilterSet;
+    use elvask_link::url::Uri;
+    use elvask_project::filters::{BROWSABLE, DEFAULT, DataSpec, FilterSpec, VIEW};
+    let mut sources = elvask_project::source::Sources::new(Path::new("/app"));
     let file = sources.add(Path::new("/app/AndroidManifest.xml"), "");
-    let place = elvask_core::source::Place { file, span: elvask_core::Span::at(0) };
+    let place = elvask_project::source::Place { file, span: elvask_core::Span::at(0) };
     let filter = |attributes: &[(&str, String)]| {
         let mut data = DataSpec::default();
         attributes.iter().for_each(|(name, value)| data.push(name, value, place));
@@ -356,7 +357,7 @@ fn own_scripts() -> std::io::Result<std::path::PathBuf> {
             format!("{head}export function step{file}(ring) {{\n{filler}{link}}}\n"),
         )?;
     }
-    std::fs::write(root.join("patterns"), elvask_core::own::searched().join("\n"))?;
+    std::fs::write(root.join("patterns"), elvask_needs::own::searched().join("\n"))?;
     let old = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
     settle(&root, old)?;
     Ok(root)

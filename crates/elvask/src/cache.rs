@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::{Duration, SystemTime};
 
-use elvask_core::evidence::Cache;
+use elvask_needs::evidence::Cache;
 
 /// Names another folder; empty for none.
 const VARIABLE: &str = "ELVASK_CACHE_DIR";

@@ -21,9 +21,9 @@ use std::time::SystemTime;
 
 use elvask_core::app::{App, Choice, Look, Plugin};
 use elvask_core::discover::{find_app_in, find_apps, find_root};
-use elvask_core::files::{Disk, Files as _, normal};
-use elvask_core::loading::Unresolved;
 use elvask_core::needs::Settings;
+use elvask_project::files::{Disk, Files as _, normal};
+use elvask_project::loading::Unresolved;
 
 use crate::options::AppOptions;
 use crate::output::{Failure, Output};
@@ -133,9 +133,11 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
         output.notice(notice);
     }
     let is_blind = |one: &&Plugin| {
-        !one.own && one.sheet.is_none() && one.evidence.as_deref().is_none_or(elvask_core::evidence::Evidence::is_empty)
+        !one.own
+            && one.sheet.is_none()
+            && one.evidence.as_deref().is_none_or(elvask_needs::evidence::Evidence::is_empty)
     };
-    let blind: Vec<_> = app.plugins.iter().filter(is_blind).map(|one| one.name.as_str()).collect();
+    let blind: Vec<_> = app.plugins().iter().filter(is_blind).map(|one| one.name.as_str()).collect();
     if !blind.is_empty() && look != Look::Nowhere {
         let (shown, rest) = blind.split_at(blind.len().min(if output.verbose { blind.len() } else { MAX_BLIND }));
         let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };

@@ -6,8 +6,8 @@ use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use elvask_core::files::{Disk, Files as _};
-use elvask_core::link::association::{Answer, Document, Folder, Served, Website};
+use elvask_link::association::{Answer, Document, Folder, Served, Website};
+use elvask_project::files::{Disk, Files as _};
 use ureq::tls::{RootCerts, TlsConfig, TlsProvider};
 
 use crate::output::Failure;

@@ -1,12 +1,11 @@
 //! `[links]` of `elvask.toml`: what the app means its links to be.
 
-use crate::link::expect::LinkTest;
+use elvask_link::association::android::is_fingerprint;
+use elvask_link::expect::LinkTest;
+use elvask_link::route::{BROWSER, Route};
+use elvask_link::url::Link;
 use elvask_platform::Platform;
-
-use crate::link::association::android::is_fingerprint;
-use crate::link::route::{BROWSER, Route};
-use crate::link::url::Link;
-use crate::tomldoc::{Problem, Table, Text};
+use elvask_project::tomldoc::{Problem, Table, Text};
 
 /// What is said of links beside hosts and schemes.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -96,7 +95,7 @@ fn read_test(test: &Table<'_, '_>, routes: &[Route], problems: &mut Vec<Problem>
         let known: Vec<_> = routes.iter().map(|route| route.opens.as_str()).chain(OUTCOMES).collect();
         let hint = match elvask_platform::names::nearest(&opens.text, known.iter().copied()) {
             Some(meant) => format!("did you mean `{meant}`?"),
-            None => format!("there are {}", crate::tomldoc::list(&known)),
+            None => format!("there are {}", elvask_project::tomldoc::list(&known)),
         };
         problems.push(Problem { message: format!("no route opens `{}`; {hint}", opens.text), span: opens.span });
         return None;

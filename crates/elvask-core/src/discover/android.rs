@@ -5,17 +5,17 @@ use std::sync::Arc;
 
 use elvask_markup::xml::Document;
 use elvask_platform::Platform;
+use elvask_project::appfiles::{AndroidApp, LibraryManifest, LoadError, Resources};
+use elvask_project::files::{Files, normal};
+use elvask_project::filters::unescape;
+use elvask_project::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};
+use elvask_project::loading::Loading;
+use elvask_project::merge::Library;
+use elvask_project::source::{FileId, read_text};
 use rayon::prelude::*;
 
 use super::folders;
 use crate::app::{Choice, Plugin};
-use crate::appfiles::{AndroidApp, LibraryManifest, LoadError, Resources};
-use crate::files::{Files, normal};
-use crate::filters::unescape;
-use crate::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};
-use crate::loading::Loading;
-use crate::merge::Library;
-use crate::source::{FileId, read_text};
 
 const MANIFEST: &str = "src/main/AndroidManifest.xml";
 
@@ -159,7 +159,7 @@ fn unresolved(loading: &mut Loading<'_>, module: &Module) {
         .chain(&module.flavors)
         .chain(module.build_types.iter().filter(|one| one.name == "release"));
     let mut unknown = Vec::new();
-    let mut note = |what: &str, stated: (Option<&String>, Option<crate::source::Place>)| {
+    let mut note = |what: &str, stated: (Option<&String>, Option<elvask_project::source::Place>)| {
         if let (Some(written), Some(place)) = stated {
             unknown.push((format!("{what} is {written}, which only running the build tells"), place));
         }

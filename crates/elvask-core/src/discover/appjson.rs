@@ -6,19 +6,19 @@
 use std::path::Path;
 
 use elvask_markup::Span;
+use elvask_needs::generated::appjson::{Description, literal};
+use elvask_needs::kinds::Spot;
 use elvask_platform::{Platform, Version};
+use elvask_project::appfiles::Generated;
+use elvask_project::files::Files;
+use elvask_project::layout::{Home, Layout};
+use elvask_project::loading::{Loading, Unresolved};
+use elvask_project::source::{Place, read_text};
 
 use super::Package;
 use super::layouts::{LayoutSpec, Search, Sides};
 use super::made::{self, Stands};
 use crate::app::Plugin;
-use crate::appfiles::Generated;
-use crate::files::Files;
-use crate::generated::appjson::{Description, literal};
-use crate::kinds::Spot;
-use crate::layout::{Home, Layout};
-use crate::loading::{Loading, Unresolved};
-use crate::source::{Place, read_text};
 
 /// See the module.
 pub(crate) struct AppJson;
@@ -151,7 +151,7 @@ pub(crate) fn sides(loading: &mut Loading<'_>, plugins: &[Plugin], there: (bool,
 
 fn of_text(
     loading: &mut Loading<'_>,
-    file: crate::source::FileId,
+    file: elvask_project::source::FileId,
     text: &str,
     plugins: &[Plugin],
     folders: &[&str],

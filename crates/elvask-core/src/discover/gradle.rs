@@ -2,11 +2,12 @@
 
 use std::path::Path;
 
+use elvask_project::files::Files;
+use elvask_project::layout::Layout;
+use elvask_project::loading::Loading;
+
 use super::layouts::{LayoutSpec, Search};
 use super::{Package, android, native};
-use crate::files::Files;
-use crate::layout::Layout;
-use crate::loading::Loading;
 
 /// See the module.
 pub(crate) struct Gradle;
@@ -17,7 +18,7 @@ impl LayoutSpec for Gradle {
     }
 
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
-        crate::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root)
+        elvask_project::gradle::settings_file(files, root).is_some() || android::builds_an_app(files, root)
     }
 
     fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package> {

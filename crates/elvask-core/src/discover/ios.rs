@@ -6,15 +6,15 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use elvask_platform::Version;
+use elvask_project::appfiles::{EntitlementsFile, Extension, IosApp, LoadError};
+use elvask_project::files::{FileKind, Files, normal};
+use elvask_project::gradle::Stated;
+use elvask_project::loading::Loading;
+use elvask_project::source::read_text;
+use elvask_project::xcode::{ConfigFiles, Product, Project, Settings, Target};
 
 use super::folders;
 use crate::app::Choice;
-use crate::appfiles::{EntitlementsFile, Extension, IosApp, LoadError};
-use crate::files::{FileKind, Files, normal};
-use crate::gradle::Stated;
-use crate::loading::Loading;
-use crate::source::read_text;
-use crate::xcode::{ConfigFiles, Product, Project, Settings, Target};
 
 /// How deep below the app's root its project may lie.
 const DEPTH: usize = 4;

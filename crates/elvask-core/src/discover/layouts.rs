@@ -5,16 +5,16 @@
 
 use std::path::{Path, PathBuf};
 
+use elvask_needs::kinds::Spot;
 use elvask_platform::Platform;
+use elvask_project::appfiles::{AndroidApp, Generated, IosApp, Widget};
+use elvask_project::files::Files;
+use elvask_project::gradle::Build;
+use elvask_project::layout::{Home, Layout};
+use elvask_project::loading::Loading;
 
 use super::{Package, appjson, gradle, msbuild, npm, pubspec, widget, xcode};
 use crate::app::{Choice, Plugin};
-use crate::appfiles::{AndroidApp, Generated, IosApp, Widget};
-use crate::files::Files;
-use crate::gradle::Build;
-use crate::kinds::Spot;
-use crate::layout::{Home, Layout};
-use crate::loading::Loading;
 
 /// What is known while packages are looked for.
 pub(crate) struct Search<'s> {
@@ -117,7 +117,7 @@ mod tests {
     use elvask_platform::Kind;
 
     use super::*;
-    use crate::kinds;
+    use elvask_needs::kinds;
 
     #[test]
     fn each_layout_stands_at_its_place_and_has_a_home_for_every_kind() {

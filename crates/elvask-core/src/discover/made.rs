@@ -3,14 +3,14 @@
 use std::path::PathBuf;
 
 use elvask_markup::Span;
+use elvask_needs::generated::{self, Made};
 use elvask_platform::Version;
+use elvask_project::appfiles::{AndroidApp, EntitlementsFile, Generated, IosApp, Resources};
+use elvask_project::gradle::{SourceSet, Stated, Variant};
+use elvask_project::loading::Loading;
+use elvask_project::source::{FileId, Place};
 
 use crate::app::Plugin;
-use crate::appfiles::{AndroidApp, EntitlementsFile, Generated, IosApp, Resources};
-use crate::generated::{self, Made};
-use crate::gradle::{SourceSet, Stated, Variant};
-use crate::loading::Loading;
-use crate::source::{FileId, Place};
 
 /// What the document says of who the app is and what it runs on.
 #[derive(Debug, Clone, Default)]

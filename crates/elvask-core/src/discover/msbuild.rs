@@ -3,19 +3,19 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use elvask_needs::kinds::Spot;
 use elvask_platform::{Platform, Version};
+use elvask_project::appfiles::{AndroidApp, EntitlementsFile, IosApp, Resources};
+use elvask_project::files::{FileKind, Files, normal};
+use elvask_project::gradle::{SourceSet, Stated, Variant};
+use elvask_project::layout::{Home, Layout};
+use elvask_project::loading::Loading;
+use elvask_project::msbuild::{self, Project, declared_in_source, project_file, target_level};
 use serde::Deserialize;
 
 use super::Package;
 use super::layouts::{LayoutSpec, Search, Sides, platform_home};
 use crate::app::{Choice, Plugin};
-use crate::appfiles::{AndroidApp, EntitlementsFile, IosApp, Resources};
-use crate::files::{FileKind, Files, normal};
-use crate::gradle::{SourceSet, Stated, Variant};
-use crate::kinds::Spot;
-use crate::layout::{Home, Layout};
-use crate::loading::Loading;
-use crate::msbuild::{self, Project, declared_in_source, project_file, target_level};
 
 /// See the module.
 pub(crate) struct Msbuild;
@@ -26,7 +26,7 @@ impl LayoutSpec for Msbuild {
     }
 
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
-        crate::msbuild::project_file(files, root).is_some()
+        elvask_project::msbuild::project_file(files, root).is_some()
     }
 
     fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package> {

@@ -5,13 +5,13 @@ use std::path::{Path, PathBuf};
 use elvask_markup::Span;
 use elvask_markup::openstep::Value;
 use elvask_platform::Platform;
+use elvask_project::files::{FileKind, Files, normal};
+use elvask_project::gradle::{Build, Source, build_file};
+use elvask_project::loading::Loading;
+use elvask_project::source::{FileId, Place};
 use serde::Deserialize;
 
 use super::{Package, android, ios};
-use crate::files::{FileKind, Files, normal};
-use crate::gradle::{Build, Source, build_file};
-use crate::loading::Loading;
-use crate::source::{FileId, Place};
 use crate::yaml::Yaml;
 
 /// Finds what the app's module depends on: artifacts by `group:name`, modules of the same build by `:module`.
@@ -225,7 +225,7 @@ fn swift_packages(loading: &mut Loading<'_>, path: &Path, folders: &[PathBuf], p
 /// Finds the packages that lie beside the project and are named by their path.
 fn local_packages(loading: &mut Loading<'_>, bundle: &Path, packages: &mut Vec<Package>) {
     let path = bundle.join("project.pbxproj");
-    let Ok(text) = crate::source::read_text(loading.files, &path) else { return };
+    let Ok(text) = elvask_project::source::read_text(loading.files, &path) else { return };
     if !text.contains("XCLocalSwiftPackageReference") {
         return;
     }

@@ -5,15 +5,15 @@ use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
 use elvask_platform::Platform;
+use elvask_project::files::{FileKind, Files};
+use elvask_project::layout::Layout;
+use elvask_project::loading::Loading;
+use elvask_project::source::{FileId, Place, read_text};
 use rayon::prelude::*;
 use serde::Deserialize;
 
 use super::layouts::{LayoutSpec, Search};
 use super::{Found, Package, is_app_with_sides, read_packages};
-use crate::files::{FileKind, Files};
-use crate::layout::Layout;
-use crate::loading::Loading;
-use crate::source::{FileId, Place, read_text};
 
 /// See the module.
 pub(crate) struct Npm;

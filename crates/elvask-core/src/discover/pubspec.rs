@@ -4,14 +4,14 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use elvask_platform::Platform;
+use elvask_project::files::{Files, normal};
+use elvask_project::layout::Layout;
+use elvask_project::loading::Loading;
+use elvask_project::source::{Place, read_text};
 use serde::Deserialize;
 
 use super::layouts::{LayoutSpec, Search};
 use super::{Found, Package, is_app_with_sides, read_packages};
-use crate::files::{Files, normal};
-use crate::layout::Layout;
-use crate::loading::Loading;
-use crate::source::{Place, read_text};
 use crate::yaml::Yaml;
 
 /// See the module.

@@ -4,14 +4,15 @@
 
 use std::path::{Path, PathBuf};
 
-use crate::app::Plugin;
-use crate::appfiles::{AndroidApp, ResourceFile, Resources};
-use crate::files::FileKind;
-use crate::kinds::android::resource::{values_file, values_files};
-use crate::loading::Loading;
-use crate::requirement::Need;
-use crate::sheet::Asked;
+use elvask_needs::kinds::android::resource::{values_file, values_files};
+use elvask_needs::requirement::Need;
+use elvask_needs::sheet::Asked;
 use elvask_platform::Kind;
+use elvask_project::appfiles::{AndroidApp, ResourceFile, Resources};
+use elvask_project::files::FileKind;
+use elvask_project::loading::Loading;
+
+use crate::app::Plugin;
 
 /// The most files of values that are read.
 const MAX_FILES: usize = 200;
@@ -61,7 +62,7 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
         }
     }
     for path in brought.iter().take(MAX_FILES) {
-        let Ok(text) = crate::source::read_text(loading.files, path) else { continue };
+        let Ok(text) = elvask_project::source::read_text(loading.files, path) else { continue };
         let Ok(document) = elvask_markup::xml::Document::parse(text) else { continue };
         for element in document.root().children() {
             let name = element.attribute_written("name").map(|name| element.value_of(name));

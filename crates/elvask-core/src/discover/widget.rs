@@ -7,22 +7,24 @@ use std::path::{Path, PathBuf};
 use elvask_markup::Span;
 use elvask_markup::plist::PropertyList;
 use elvask_markup::xml::{Document, Element};
+use elvask_needs::generated::Made;
+use elvask_needs::generated::widget::{identity, preference};
+use elvask_needs::kinds::Spot;
 use elvask_platform::{Platform, Version};
+use elvask_project::appfiles::{
+    AndroidApp, Generated, GeneratedFrom, IosApp, Said, Variable, Widget, WidgetDeclaration,
+};
+use elvask_project::files::{FileKind, Files};
+use elvask_project::gradle::Stated;
+use elvask_project::layout::{Home, Layout};
+use elvask_project::loading::Loading;
+use elvask_project::names::ANDROID;
+use elvask_project::source::{FileId, Place, read_text};
 
 use super::Package;
 use super::layouts::{LayoutSpec, Search, Sides};
 use super::made::{self, Stands};
 use crate::app::Plugin;
-use crate::appfiles::{AndroidApp, Generated, GeneratedFrom, IosApp, Said, Variable, Widget, WidgetDeclaration};
-use crate::files::{FileKind, Files};
-use crate::generated::Made;
-use crate::generated::widget::{identity, preference};
-use crate::gradle::Stated;
-use crate::kinds::Spot;
-use crate::layout::{Home, Layout};
-use crate::loading::Loading;
-use crate::names::ANDROID;
-use crate::source::{FileId, Place, read_text};
 
 /// See the module.
 pub(crate) struct WidgetLayout;
@@ -371,7 +373,7 @@ pub(crate) fn sides(
     ];
     for (_, what) in unknown.iter().filter(|(unknown, _)| *unknown) {
         let place = Place { file: widget.file, span: Span::at(0) };
-        loading.unresolved.push(crate::loading::Unresolved {
+        loading.unresolved.push(elvask_project::loading::Unresolved {
             what: format!(
                 "{what} is not stated: the tools' own holds, which is not known before a platform is prepared"
             ),

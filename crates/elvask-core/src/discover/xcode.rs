@@ -2,11 +2,12 @@
 
 use std::path::Path;
 
+use elvask_project::files::Files;
+use elvask_project::layout::Layout;
+use elvask_project::loading::Loading;
+
 use super::layouts::{LayoutSpec, Search};
 use super::{Package, ios, native};
-use crate::files::Files;
-use crate::layout::Layout;
-use crate::loading::Loading;
 
 /// See the module.
 pub(crate) struct Xcode;

@@ -2,14 +2,12 @@
 
 use std::sync::Arc;
 
+use elvask_needs::reach::Reached;
+use elvask_needs::requirement::{Citation, EvidenceKind, Need, When};
 use elvask_platform::capability::{Capability, CapabilityNeed};
-use elvask_platform::{Kind, Platform};
-
-use elvask_platform::{Level, Strength};
-use crate::reach::Reached;
-use crate::levels::Levels;
-use crate::requirement::{Citation, EvidenceKind, Need, When};
-use crate::source::{Place, Sources};
+use elvask_platform::{Kind, Level, Platform, Strength};
+use elvask_project::levels::Levels;
+use elvask_project::source::{Place, Sources};
 
 /// One thing that one plugin needs of this app.
 #[derive(Debug, Clone, PartialEq)]

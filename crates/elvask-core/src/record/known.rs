@@ -1,15 +1,14 @@
 //! What is known of a plugin, as JSON.
 
-use elvask_platform::Platform;
+use elvask_needs::evidence::Doubtful;
+use elvask_needs::reach::Reach;
+use elvask_needs::requirement::When;
+use elvask_platform::{Level, Platform, Strength};
 use serde::Serialize;
 
 use super::CitationRecord;
 use crate::app::SheetOrigin;
-use crate::evidence::Doubtful;
 use crate::known::{Known, KnownRequirement};
-use elvask_platform::{Level, Strength};
-use crate::reach::Reach;
-use crate::requirement::When;
 
 /// One thing that a plugin requires.
 #[derive(Debug, Clone, Serialize)]

@@ -2,16 +2,16 @@
 
 use std::collections::BTreeMap;
 
+use elvask_link::entries::LinkEntry;
+use elvask_link::expect::Tested;
+use elvask_link::route::Met;
+use elvask_link::url::{Link, ParameterRecord};
+use elvask_link::{Attempt, Delivery, Outcome};
 use elvask_platform::Platform;
+use elvask_project::source::Sources;
 use serde::Serialize;
 
 use super::PlaceRecord;
-use crate::link::entries::LinkEntry;
-use crate::link::expect::Tested;
-use crate::link::route::Met;
-use crate::link::url::{Link, ParameterRecord};
-use crate::link::{Attempt, Delivery, Outcome};
-use crate::source::Sources;
 
 /// What `link try` prints of one platform.
 #[derive(Debug, Clone, Serialize)]
@@ -131,7 +131,7 @@ impl AttemptRecord {
     /// Turns an attempt into a record.
     #[must_use]
     pub fn of(sources: &Sources, attempt: &Attempt, parts: PartsRecord, device: String, commands: Vec<String>) -> Self {
-        let hit = |hit: &crate::link::Hit| HitRecord {
+        let hit = |hit: &elvask_link::Hit| HitRecord {
             component: hit.component.clone(),
             place: PlaceRecord::of(sources, hit.place),
         };

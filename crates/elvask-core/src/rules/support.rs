@@ -6,25 +6,25 @@ pub(in crate::rules) mod missing;
 pub(in crate::rules) mod shares;
 
 pub(super) use crate::needs::want_purpose;
-pub(super) use crate::plan::loosens;
-pub(super) use crate::plan::manifest::{
+pub(super) use elvask_needs::plan::loosens;
+pub(super) use elvask_needs::plan::manifest::{
     add_permission, manifest_edit, permission_slot, queries_slot, set_android, short,
 };
-pub(super) use crate::plan::plist::{add_key, good_purpose, key_lines, rewrite};
-pub(super) use crate::values::{Lack, convert, fits_type, lacks, shown, type_of};
+pub(super) use elvask_needs::plan::plist::{add_key, good_purpose, key_lines, rewrite};
+pub(super) use elvask_needs::values::{Lack, convert, fits_type, lacks, shown, type_of};
 
 use elvask_markup::Edit;
 use elvask_markup::plist::Entry;
 use elvask_markup::plist::plan::NewValue;
 use elvask_markup::xml::plan::{self, Fragment};
+use elvask_needs::reach::Reach;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::EvidenceKind;
+use elvask_project::surface::{DeclaredPermission, ManifestView, PlistView};
 
 use crate::context::Context;
 use crate::finding::Level;
 use crate::needs::{Group, Learnt, Requirement};
-use crate::reach::Reach;
-use crate::remedy::Remedy;
-use crate::requirement::EvidenceKind;
-use crate::surface::{DeclaredPermission, ManifestView, PlistView};
 
 /// Names the plugins of some requirements: `a needs`, `a and b need`.
 pub(super) fn who_needs<'r>(context: &Context<'_>, requirements: impl IntoIterator<Item = &'r Requirement>) -> String {
@@ -45,8 +45,8 @@ pub(super) fn who_needs<'r>(context: &Context<'_>, requirements: impl IntoIterat
 pub(super) fn strip_permission(
     context: &Context<'_>,
     name: &str,
-) -> Result<(crate::source::FileId, Vec<Edit>), String> {
-    use crate::names::TOOLS;
+) -> Result<(elvask_project::source::FileId, Vec<Edit>), String> {
+    use elvask_project::names::TOOLS;
     let Some(manifest) = &context.manifest else { return Err("the app has no manifest that can be read".to_owned()) };
     if declared(manifest, name).is_some() {
         return Err(format!("{name}: the app declares it itself; `elvask withdraw` takes it out"));
@@ -115,7 +115,7 @@ pub(super) fn word_purpose(
 /// Turns the faults of one kind into findings.
 pub(super) fn report_faults(
     context: &Context<'_>,
-    kind: crate::loading::FaultKind,
+    kind: elvask_project::loading::FaultKind,
     about: &'static super::About,
     steps: &str,
     out: &mut Vec<crate::finding::Finding>,
@@ -123,7 +123,7 @@ pub(super) fn report_faults(
     let faults = context.app.faults.iter().chain(&context.surface.faults);
     for fault in faults.filter(|fault| fault.kind == kind) {
         let mut finding = crate::finding::Finding::new(about, fault.file.clone(), fault.place, fault.message.clone())
-            .mend(crate::remedy::Remedy::Manual(steps.to_owned()));
+            .mend(elvask_needs::remedy::Remedy::Manual(steps.to_owned()));
         finding.related = fault.related.clone();
         out.push(finding);
     }

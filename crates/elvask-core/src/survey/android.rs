@@ -2,16 +2,16 @@
 
 use std::collections::{HashMap, HashSet};
 
+use elvask_needs::requirement::Need;
 use elvask_platform::android::{self, Grant};
 use elvask_platform::{Kind, Platform};
+use elvask_project::gradle::Stated;
+use elvask_project::merge::{MergedAttribute, MergedElement};
+use elvask_project::source::Place;
+use elvask_project::surface::{Effective, claims_the_platform, read_query};
 
 use super::{Declaration, EntryPoint, Section, Survey};
 use crate::context::Context;
-use crate::gradle::Stated;
-use crate::merge::{MergedAttribute, MergedElement};
-use crate::requirement::Need;
-use crate::source::Place;
-use crate::surface::{Effective, claims_the_platform, read_query};
 
 pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
     identity(context, survey);
@@ -141,7 +141,7 @@ impl Stating {
 /// Returns where an element comes from, where that is not the main manifest.
 fn origin(variant: &Effective<'_>, input: usize) -> Option<String> {
     let role = variant.merged.roles.get(input)?;
-    (*role != crate::merge::Role::Main).then(|| role.name().to_owned())
+    (*role != elvask_project::merge::Role::Main).then(|| role.name().to_owned())
 }
 
 struct Lister<'a, 'c> {

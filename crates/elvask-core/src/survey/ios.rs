@@ -2,12 +2,12 @@
 
 use elvask_markup::plist::{Entry, PropertyList, Value};
 use elvask_platform::{Kind, Platform, ios};
+use elvask_project::appfiles::{EntitlementsFile, IosApp};
+use elvask_project::source::{FileId, Place};
+use elvask_project::surface::{PlistView, QUERY_SCHEMES};
 
 use super::{Declaration, Section, Survey, brief};
-use crate::appfiles::{EntitlementsFile, IosApp};
 use crate::context::Context;
-use crate::source::{FileId, Place};
-use crate::surface::{PlistView, QUERY_SCHEMES};
 
 /// The entitlement that holds the domains an app is associated with.
 const DOMAINS: &str = "com.apple.developer.associated-domains";
@@ -26,8 +26,8 @@ pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
         let place = one.id.place.or_else(|| one.plist.map(|file| Place { file, span: elvask_markup::Span::at(0) }));
         let Some(place) = place else { continue };
         let kind = match one.product {
-            crate::xcode::Product::Clip => "app clip",
-            crate::xcode::Product::Watch => "watch app",
+            elvask_project::xcode::Product::Clip => "app clip",
+            elvask_project::xcode::Product::Watch => "watch app",
             _ => "extension",
         };
         let mut about = vec![kind.to_owned()];
@@ -157,7 +157,7 @@ fn keys(_context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut
             scheme,
             plist.at(value.span),
         );
-        one.doubt = (!crate::kinds::is_scheme(scheme)).then_some("it is no scheme");
+        one.doubt = (!elvask_needs::kinds::is_scheme(scheme)).then_some("it is no scheme");
         survey.declarations.push(one);
     }
     // A text in another language whose key the list does not have is never shown.
@@ -276,7 +276,7 @@ fn entitlements(context: &Context<'_>, app: &IosApp, survey: &mut Survey) {
         let Some(place) = one.place else { continue };
         let name = "CODE_SIGN_ENTITLEMENTS";
         let mut declaration = Declaration::new(Platform::Ios, Section::Entitlements, "build-setting", name, place);
-        declaration.value = one.path.as_ref().map(|path| crate::files::shown(path, &context.app.root));
+        declaration.value = one.path.as_ref().map(|path| elvask_project::files::shown(path, &context.app.root));
         declaration.doubt = Some(if one.file.is_some() { "the file cannot be read" } else { "the file is not there" });
         survey.declarations.push(declaration);
     }

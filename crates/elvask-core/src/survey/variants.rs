@@ -1,7 +1,8 @@
 //! All variants of an app side by side, where they differ.
 
+use elvask_project::surface::{Effective, Surface};
+
 use crate::app::App;
-use crate::surface::{Effective, Surface};
 
 /// Something that not all variants have, or not with the same value.
 #[derive(Debug, Clone, PartialEq, Eq)]

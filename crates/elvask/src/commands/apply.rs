@@ -1,8 +1,8 @@
 //! Showing what would be written, and writing it.
 
 use elvask_core::app::App;
-use elvask_core::source::{FileId, Sources};
-use elvask_core::write::{Change, write_all};
+use elvask_project::source::{FileId, Sources};
+use elvask_project::write::{Change, write_all};
 use serde::Serialize;
 
 use crate::input::{can_ask, confirm};

@@ -5,8 +5,8 @@ use elvask_core::check::{Report, check};
 use elvask_core::fill::wants;
 use elvask_core::finding::{Finding, Level};
 use elvask_core::record::CheckRecord;
-use elvask_core::remedy::Remedy;
-use elvask_core::source::Sources;
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Sources;
 
 use super::{Done, Outcome, all_apps, load, load_at, settings, typed};
 use crate::options::{Check, Deny, Format};
@@ -127,7 +127,7 @@ pub(crate) fn about(app: &App) -> String {
     let ios = app.ios.as_ref().and_then(|ios| ios.id.value.clone());
     let folder = || app.root.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let name = android.or(ios).unwrap_or_else(folder);
-    let plugins = || app.plugins.iter().filter(|plugin| !plugin.own);
+    let plugins = || app.plugins().iter().filter(|plugin| !plugin.own);
     let sheets = plugins().filter(|plugin| plugin.sheet.is_some()).count();
     let shown = |plugin: &&Plugin| {
         plugin.sheet.is_none() && plugin.evidence.as_deref().is_some_and(|evidence| !evidence.is_empty())

@@ -8,10 +8,10 @@ use elvask_core::finding::{Edits, Finding};
 use elvask_core::needs::Settings;
 use elvask_core::place::is_wished;
 use elvask_core::record::{FORMAT, PlaceRecord, WantRecord};
-use elvask_core::remedy::{Remedy, Want};
-use elvask_core::sheet::Asked;
-use elvask_core::surface::Surface;
 use elvask_core::withdraw::{Removal, removals};
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_needs::sheet::Asked;
+use elvask_project::surface::Surface;
 use serde::Serialize;
 
 use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};
@@ -225,7 +225,7 @@ pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
     let wished = wished(&options.words, Some("true"), None)?;
     let wishes = with_wishes(&app, &wished).map_err(Failure::new)?;
     let asked: Vec<Asked> = wishes
-        .plugins
+        .plugins()
         .last()
         .and_then(|plugin| plugin.sheet.as_ref())
         .map(|found| found.sheet.requires.iter().map(|required| required.asked.clone()).collect())
@@ -308,7 +308,8 @@ fn nothing(context: &Context<'_>, asked: &[Asked]) -> String {
     });
     match brought {
         Some(requirement) => {
-            let plugin = context.app.plugins.get(requirement.plugin).map_or("a plugin", |plugin| plugin.name.as_str());
+            let plugin =
+                context.app.plugins().get(requirement.plugin).map_or("a plugin", |plugin| plugin.name.as_str());
             format!(
                 "The app's own files do not declare it; the manifest of {plugin} brings it in. `elvask trim --strip {}` takes it out of the merge.\n",
                 clean(&requirement.name)

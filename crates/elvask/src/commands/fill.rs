@@ -6,7 +6,7 @@ use elvask_core::fill::{FillError, Outcome as Filled, fill, is_picked, wants};
 use elvask_core::finding::{Finding, Level};
 use elvask_core::needs::{Settings, is_unfilled_purpose};
 use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
-use elvask_core::remedy::Want;
+use elvask_needs::remedy::Want;
 use elvask_platform::names::nearest;
 use elvask_platform::{capability, ios};
 use serde::Serialize;
@@ -136,8 +136,8 @@ pub(crate) fn given(options: &GivenOptions, app: &App, settings: &mut Settings) 
 
 /// Refuses an answer that no sheet asks for or that does not have the form that its sheet states.
 fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), Failure> {
-    let Some(found) = app.plugins.iter().find(|known| known.name == plugin) else {
-        let hint = nearest(plugin, app.plugins.iter().map(|known| known.name.as_str()));
+    let Some(found) = app.plugins().iter().find(|known| known.name == plugin) else {
+        let hint = nearest(plugin, app.plugins().iter().map(|known| known.name.as_str()));
         let hint = hint.map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
         return Err(Failure::new(format!("--answer {plugin}.{key}: the app has no plugin `{plugin}`{hint}")));
     };
@@ -214,7 +214,7 @@ pub(crate) fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output
 /// Returns what a person must do after a file was written.
 fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChange]) -> Vec<String> {
     let mut steps = Vec::new();
-    let only_site = app.site.as_ref().is_some_and(|site| files.iter().all(|file| file.shown.starts_with(&site.shown)));
+    let only_site = app.site().is_some_and(|site| files.iter().all(|file| file.shown.starts_with(&site.shown)));
     steps.extend((!only_site).then(|| {
         "Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist."
             .to_owned()
@@ -225,7 +225,7 @@ fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChan
     if files.iter().any(|file| file.shown.ends_with(".entitlements")) {
         steps.push("Turn the same capabilities on for the app id in the developer account, and make its provisioning profile anew.".to_owned());
     }
-    if let Some(site) = app.site.as_ref().filter(|site| files.iter().any(|file| file.shown.starts_with(&site.shown))) {
+    if let Some(site) = app.site().filter(|site| files.iter().any(|file| file.shown.starts_with(&site.shown))) {
         steps.push(format!(
             "Put {} on the web; then `elvask link audit` asks the hosts whether they vouch for the app.",
             site.shown

@@ -3,11 +3,11 @@
 use elvask_core::app::Look;
 use elvask_core::check::obstacles;
 use elvask_core::context::Context;
-use elvask_core::files::{Disk, Files as _};
 use elvask_core::init::config;
-use elvask_core::layout::FILE_NAME;
-use elvask_core::surface::Surface;
-use elvask_core::write::write_new;
+use elvask_project::files::{Disk, Files as _};
+use elvask_project::layout::FILE_NAME;
+use elvask_project::surface::Surface;
+use elvask_project::write::write_new;
 
 use super::{Done, Outcome, load_with, settings, typed};
 use crate::options::Init;

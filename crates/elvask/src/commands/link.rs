@@ -12,8 +12,8 @@ use std::time::Duration;
 use elvask_core::Version;
 use elvask_core::app::{App, Look};
 use elvask_core::context::Context;
-use elvask_core::link::{AppLinks, Device};
-use elvask_core::surface::Surface;
+use elvask_link::{AppLinks, Device};
+use elvask_project::surface::Surface;
 
 use super::{Done, load_with, settings};
 use crate::options::AppOptions;
@@ -73,7 +73,7 @@ fn device(look: &LookOptions, app: &App) -> Result<Device, Failure> {
         };
         match platform {
             "android" => {
-                let newest = elvask_core::link::android::AndroidLinks::newest();
+                let newest = elvask_platform::android::NEWEST_LEVEL;
                 let level = value.parse().ok().filter(|level| (1..=newest).contains(level));
                 device.level = level.ok_or_else(|| wrong(&format!("the levels of Android go from 1 to {newest}")))?;
             }
@@ -89,13 +89,13 @@ fn site(named: Option<&str>, app: &App, usual: bool) -> Result<Option<Site>, Fai
     if let Some(name) = named {
         return Site::named(name, TIMEOUT).map(Some);
     }
-    let Some(known) = app.site.as_ref().filter(|_| usual) else { return Ok(None) };
+    let Some(known) = app.site().filter(|_| usual) else { return Ok(None) };
     site_folder(app).map(|folder| Some(Site::Folder(folder, known.shown.clone())))
 }
 
 /// Returns the folder that `elvask.toml` names.
 fn site_folder(app: &App) -> Result<PathBuf, Failure> {
-    match &app.site {
+    match app.site() {
         Some(site) if site.root.is_dir() => Ok(site.root.clone()),
         Some(site) => {
             Err(Failure::new(format!("{}: there is no such folder; elvask.toml names it under [links]", site.shown)))

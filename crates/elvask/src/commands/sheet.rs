@@ -4,16 +4,16 @@ use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
 use elvask_core::app::{App, Look, SheetOrigin};
-use elvask_core::evidence::{Evidence, learn, learn_from_notes};
-use elvask_core::files::{Disk, Files as _, normal};
 use elvask_core::finding::Finding;
 use elvask_core::known::{Known, KnownRequirement, of_app, of_package, of_plugin};
-use elvask_platform::Strength;
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, when};
-use elvask_core::remedy::Remedy;
-use elvask_core::sheet::{FILE_NAME, Sheet, schema, write};
-use elvask_core::source::{Place, Sources};
 use elvask_core::{Platform, rules};
+use elvask_needs::evidence::{Evidence, learn, learn_from_notes};
+use elvask_needs::remedy::Remedy;
+use elvask_needs::sheet::{FILE_NAME, Sheet, schema, write};
+use elvask_platform::Strength;
+use elvask_project::files::{Disk, Files as _, normal};
+use elvask_project::source::{Place, Sources};
 use serde::Serialize;
 
 use super::{Done, Outcome, current_folder, load_with};
@@ -125,12 +125,12 @@ fn find(word: &str, options: &AppOptions, output: &Output) -> Result<Meant, Fail
     }
     match load_with(options, Look::All, output) {
         Ok(app) => {
-            match app.plugins.iter().position(|plugin| plugin.name == word) {
+            match app.plugins().iter().position(|plugin| plugin.name == word) {
                 Some(at) => Ok(Meant::Plugin(Box::new(app), at)),
                 None if Disk.is_folder(&folder) => Ok(package_at(&Disk.real(&folder))),
                 None => {
                     let known =
-                        elvask_platform::names::nearest(word, app.plugins.iter().map(|plugin| plugin.name.as_str()));
+                        elvask_platform::names::nearest(word, app.plugins().iter().map(|plugin| plugin.name.as_str()));
                     let hint = match known {
                     Some(meant) => format!("did you mean {meant}?"),
                     None => "`elvask sheet list` names the plugins of the app; a folder of a package can be given as well".to_owned(),
@@ -155,7 +155,7 @@ fn package_at(root: &Path) -> Meant {
 
 fn known_of(meant: &Meant) -> Known {
     match meant {
-        Meant::Plugin(app, at) => app.plugins.get(*at).map(|plugin| of_plugin(app, plugin)).unwrap_or_default(),
+        Meant::Plugin(app, at) => app.plugins().get(*at).map(|plugin| of_plugin(app, plugin)).unwrap_or_default(),
         Meant::Package { name, version, evidence } => of_package(name, version.clone(), evidence),
     }
 }
@@ -249,7 +249,7 @@ fn requirement(known: &KnownRequirement, out: &mut String) {
     citations(&known.citations, out);
 }
 
-fn citations(citations: &[elvask_core::requirement::Citation], out: &mut String) {
+fn citations(citations: &[elvask_needs::requirement::Citation], out: &mut String) {
     for citation in citations {
         let place = format!("{}:{}:{}", citation.file, citation.line, citation.column);
         out.push_str(&format!("            {}\n", paint(FAINT, &clean(&place))));
@@ -262,7 +262,7 @@ fn draft(options: &SheetDraft, output: &Output) -> Done {
     let meant = find(&options.package, &options.app, output);
     let (name, version, platforms, evidence) = match (meant, &notes) {
         (Ok(Meant::Plugin(app, at)), _) => {
-            let plugin = app.plugins.get(at).ok_or_else(|| Failure::new("no such plugin"))?;
+            let plugin = app.plugins().get(at).ok_or_else(|| Failure::new("no such plugin"))?;
             let evidence = plugin.evidence.as_deref().cloned().unwrap_or_default();
             (plugin.name.clone(), plugin.version.clone(), plugin.platforms.clone(), evidence)
         }
@@ -286,7 +286,7 @@ fn draft(options: &SheetDraft, output: &Output) -> Done {
             if Disk.kind(&path).is_some() {
                 return Err(Failure::new(format!("{}: it is there already, and is left alone", path.display())));
             }
-            elvask_core::write::write_new(&path, text.as_bytes())
+            elvask_project::write::write_new(&path, text.as_bytes())
                 .map_err(|error| Failure::new(format!("{}: {error}", path.display())))?;
             output.say(&format!("written: {}", super::typed(&path)));
         }
@@ -328,7 +328,7 @@ fn check(files: &[PathBuf], options: &AppOptions, output: &Output) -> Done {
                 .into_iter()
                 .filter(|(name, _)| name.ends_with(".toml"))
                 .map(|(name, _)| (own.join(name), None));
-            let packages = app.plugins.iter().filter_map(|plugin| {
+            let packages = app.plugins().iter().filter_map(|plugin| {
                 let path = plugin.root.as_ref()?.join(FILE_NAME);
                 Disk.is_file(&path).then(|| (path, Some(plugin.name.clone())))
             });

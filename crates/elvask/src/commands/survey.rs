@@ -4,15 +4,15 @@ use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
 use elvask_core::app::App;
-use elvask_core::appfiles::{Level, Widget};
 use elvask_core::check::obstacles as found_obstacles;
 use elvask_core::context::Context;
 use elvask_core::finding::NeededBy;
 use elvask_core::record::{SurveyRecord, VariantsRecord};
-use elvask_core::source::Place;
-use elvask_core::surface::Surface;
 use elvask_core::survey::{Declaration, Section, Survey, differences, survey, unfilled};
 use elvask_platform::android::PERMISSION_PREFIX;
+use elvask_project::appfiles::{Level, Widget};
+use elvask_project::source::Place;
+use elvask_project::surface::Surface;
 
 use super::{Done, Outcome, all_apps, load, load_at, settings, typed, unresolved};
 use crate::options::{self, Format};
@@ -391,10 +391,10 @@ fn shorten(text: &str, most: usize) -> String {
 }
 
 fn plugins(app: &App) -> String {
-    if app.plugins.is_empty() {
+    if app.plugins().is_empty() {
         return "\nNo plugins were found.\n".to_owned();
     }
-    let mut out = format!("\n{} {}\n", paint(HEADING, "Plugins"), paint(FAINT, &app.plugins.len().to_string()));
+    let mut out = format!("\n{} {}\n", paint(HEADING, "Plugins"), paint(FAINT, &app.plugins().len().to_string()));
     let row = |plugin: &elvask_core::app::Plugin| {
         let known = match (&plugin.sheet, plugin.evidence.as_deref()) {
             (Some(found), _) => clean(&app.sources.file(found.file).shown).into_owned(),
@@ -404,6 +404,6 @@ fn plugins(app: &App) -> String {
         };
         vec![clean(&plugin.name).into_owned(), clean(plugin.version.as_deref().unwrap_or_default()).into_owned(), known]
     };
-    out.push_str(&columns(&app.plugins.iter().map(row).collect::<Vec<_>>(), 2));
+    out.push_str(&columns(&app.plugins().iter().map(row).collect::<Vec<_>>(), 2));
     out
 }

@@ -8,10 +8,10 @@ use elvask_core::finding::{Edits, Finding};
 use elvask_core::known::of_app;
 use elvask_core::needs::{Learnt, Requirement, Settings};
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, SummaryRecord};
-use elvask_core::requirement::EvidenceKind;
 use elvask_core::rules::strip_permission;
-use elvask_core::surface::Surface;
+use elvask_needs::requirement::EvidenceKind;
 use elvask_platform::Kind;
+use elvask_project::surface::Surface;
 use serde::Serialize;
 
 use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};
@@ -170,7 +170,7 @@ fn brought_alone<'c>(context: &'c Context<'_>) -> Vec<&'c Requirement> {
 }
 
 fn brought_record(context: &Context<'_>, one: &Requirement) -> BroughtRecord {
-    let plugin = context.app.plugins.get(one.plugin).map(|plugin| plugin.name.clone()).unwrap_or_default();
+    let plugin = context.app.plugins().get(one.plugin).map(|plugin| plugin.name.clone()).unwrap_or_default();
     let first = one.citations(context.sources).into_iter().next();
     BroughtRecord {
         name: one.name.clone(),
@@ -185,8 +185,8 @@ fn strip(
     app: &App,
     settings: &Settings,
     names: &[String],
-    sources: &mut elvask_core::source::Sources,
-    changed: &mut Vec<elvask_core::source::FileId>,
+    sources: &mut elvask_project::source::Sources,
+    changed: &mut Vec<elvask_project::source::FileId>,
 ) -> Result<(), Failure> {
     for name in names {
         let surface = Surface::read(app, sources);

@@ -4,14 +4,14 @@ use elvask_core::Platform;
 use elvask_core::app::{App, Look};
 use elvask_core::check::check;
 use elvask_core::context::Context;
-use elvask_core::reach::Reach;
 use elvask_core::record::{FORMAT, WhyRecord};
-use elvask_core::source::{Place, Sources};
-use elvask_core::surface::Surface;
 use elvask_core::survey::survey;
 use elvask_core::why::{Answer, Subject, subject, why};
+use elvask_needs::reach::Reach;
 use elvask_platform::capability::capabilities;
 use elvask_platform::names::nearest;
+use elvask_project::source::{Place, Sources};
+use elvask_project::surface::Surface;
 use serde::Serialize;
 
 use super::{Done, Outcome, load_with, settings};
@@ -65,7 +65,7 @@ pub(crate) fn run(options: &Why, output: &Output) -> Done {
 fn nothing(app: &App, context: &Context<'_>, word: &str, subject: &Subject, output: &Output) -> Done {
     match subject {
         Subject::Plugin(at) => {
-            let plugin = app.plugins.get(*at);
+            let plugin = app.plugins().get(*at);
             let what = match plugin {
                 Some(plugin) if plugin.sheet.is_some() => "its sheet requires nothing of this app",
                 Some(plugin) if plugin.evidence.is_some() => {
@@ -87,7 +87,7 @@ fn nothing(app: &App, context: &Context<'_>, word: &str, subject: &Subject, outp
             let names = context.needs.all().iter().map(|one| one.name.rsplit(['.', ' ']).next().unwrap_or(&one.name));
             let names = names
                 .chain(capabilities().map(|known| known.name))
-                .chain(app.plugins.iter().map(|plugin| plugin.name.as_str()));
+                .chain(app.plugins().iter().map(|plugin| plugin.name.as_str()));
             let failure =
                 Failure::new(format!("{word}: no plugin of this app needs such a thing, and nothing declares it"));
             Err(match nearest(word, names) {

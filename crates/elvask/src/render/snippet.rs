@@ -5,10 +5,10 @@ use std::ops::Range;
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level as Mark, Origin, Patch, Renderer, Snippet};
 use elvask_core::finding::{Finding, Level, NeededBy};
-use elvask_core::remedy::{Remedy, Want};
-use elvask_core::requirement::{Citation, EvidenceKind};
-use elvask_core::source::{FileId, Place, Sources};
 use elvask_core::{Edit, Span};
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_needs::requirement::{Citation, EvidenceKind};
+use elvask_project::source::{FileId, Place, Sources};
 
 use super::style::{ERROR, FAINT, NOTE, WARNING, paint};
 use super::{clean, width, wrap};

@@ -4,11 +4,10 @@
 //! documentation.
 
 use elvask_markup::{Span, openstep};
-
-use crate::appfiles::LocalText;
-use crate::loading::Loading;
-use crate::source::{FileId, Place};
-use crate::xcode::Resources;
+use elvask_project::appfiles::LocalText;
+use elvask_project::loading::Loading;
+use elvask_project::source::{FileId, Place};
+use elvask_project::xcode::Resources;
 
 pub(super) fn read(loading: &mut Loading<'_>, resources: &Resources) -> Vec<LocalText> {
     let mut texts = Vec::new();

@@ -1,15 +1,15 @@
 //! `component-attribute`: an element lacks an attribute that a plugin needs, or has it with another value.
 
+use elvask_needs::kinds::android::attribute::has_all;
+use elvask_needs::kinds::android::component::fits;
+use elvask_needs::kinds::{self, Joined, Match};
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
+use elvask_project::names::ANDROID;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::android::attribute::has_all;
-use crate::kinds::android::component::fits;
-use crate::kinds::{self, Joined, Match};
-use crate::names::ANDROID;
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::missing::{Together, finding, lacking, parted};
 use crate::rules::support::{manifest_edit, set_android, who_needs};

@@ -1,15 +1,15 @@
 //! `exported-closed`: a component is meant for others and closed to them.
 
 use elvask_platform::Platform;
+use elvask_project::filters::BROWSABLE;
+use elvask_project::names::ANDROID;
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
-use crate::filters::BROWSABLE;
 use crate::finding::{About, Finding, Level};
-use crate::names::ANDROID;
 use crate::rules::Rule;
 use crate::rules::support::filters::filters;
 use crate::rules::support::{manifest_edit, set_android};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct ExportedClosed;

@@ -1,15 +1,15 @@
 //! `exported-unstated`: a component has a filter and does not say whether others may reach it.
 
+use elvask_link::android::AndroidLinks;
 use elvask_markup::xml::Element;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
+use elvask_project::filters::BROWSABLE;
+use elvask_project::names::ANDROID;
 
 use crate::context::Context;
-use crate::filters::BROWSABLE;
 use crate::finding::{About, Finding, Level};
-use crate::link::android::AndroidLinks;
-use crate::names::ANDROID;
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android};
 

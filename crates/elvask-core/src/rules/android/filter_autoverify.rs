@@ -1,18 +1,18 @@
 //! `filter-autoverify`: a filter for web links does not ask for verification, or another one does.
 
+use elvask_link::filter::Authority;
 use elvask_markup::xml::plan;
 use elvask_platform::Platform;
+use elvask_platform::android::NEWEST_LEVEL;
+use elvask_project::filters::{BROWSABLE, VIEW};
+use elvask_project::names::ANDROID;
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
-use crate::filters::{BROWSABLE, VIEW};
 use crate::finding::{About, Finding, Level};
-use crate::link::android::AndroidLinks;
-use crate::link::filter::Authority;
-use crate::names::ANDROID;
 use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, filters, tag};
 use crate::rules::support::{manifest_edit, set_android};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct FilterAutoverify;
@@ -40,11 +40,7 @@ impl Rule for FilterAutoverify {
             .links()
             .first_android()
             .map(|links| {
-                links
-                    .asked_hosts(AndroidLinks::newest())
-                    .into_iter()
-                    .map(|(host, _)| Authority::new(host, None))
-                    .collect()
+                links.asked_hosts(NEWEST_LEVEL).into_iter().map(|(host, _)| Authority::new(host, None)).collect()
             })
             .unwrap_or_default();
         for filter in &all {

@@ -1,19 +1,19 @@
 //! `filter-form`: a value of a filter's `<data>` is written so that it matches nothing, or not what it looks like.
 
+use elvask_link::pattern::{Pattern, PatternKind};
 use elvask_markup::Edit;
 use elvask_markup::xml::plan;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::filters::is_web_scheme;
+use elvask_project::source::Place;
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
-use crate::filters::is_web_scheme;
 use crate::finding::{About, Finding, Level};
-use crate::link::pattern::{Pattern, PatternKind};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, bare_attributes, filters};
 use crate::rules::support::{manifest_edit, set_android};
-use crate::source::Place;
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct FilterForm;
@@ -81,9 +81,9 @@ fn finding(
         Some(instead) => {
             let keeps = instead.iter().any(|(known, _)| *known == name);
             let mut edits: Vec<Edit> = Vec::new();
-            let fresh = |local: &str| element.attribute(crate::names::ANDROID, local).is_none();
+            let fresh = |local: &str| element.attribute(elvask_project::names::ANDROID, local).is_none();
             let takes_over = instead.iter().position(|(local, _)| !keeps && fresh(local));
-            if !keeps && let Some(attribute) = element.attribute(crate::names::ANDROID, name) {
+            if !keeps && let Some(attribute) = element.attribute(elvask_project::names::ANDROID, name) {
                 match takes_over.and_then(|at| instead.get(at)) {
                     // The one that takes its place stands where it stood.
                     Some((local, value)) => {
@@ -110,7 +110,7 @@ fn finding(
 fn judge(
     context: &Context<'_>,
     filter: &WrittenFilter<'_, '_>,
-    data: &crate::filters::DataSpec,
+    data: &elvask_project::filters::DataSpec,
     name: &str,
     value: &str,
 ) -> Option<Fault> {
@@ -197,7 +197,7 @@ fn judge(
     }
 }
 
-fn judge_host(data: &crate::filters::DataSpec, value: &str) -> Option<Fault> {
+fn judge_host(data: &elvask_project::filters::DataSpec, value: &str) -> Option<Fault> {
     let fault = |message: String, level: Level, instead: Option<Vec<(&'static str, String)>>| {
         Some(Fault {
             message,
@@ -270,7 +270,7 @@ fn judge_host(data: &crate::filters::DataSpec, value: &str) -> Option<Fault> {
 fn judge_path(
     context: &Context<'_>,
     filter: &WrittenFilter<'_, '_>,
-    data: &crate::filters::DataSpec,
+    data: &elvask_project::filters::DataSpec,
     name: &str,
     value: &str,
 ) -> Option<Fault> {

@@ -2,16 +2,16 @@
 
 use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::filters::{BROWSABLE, DEFAULT, VIEW, is_web_scheme};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
-use crate::filters::{BROWSABLE, DEFAULT, VIEW, is_web_scheme};
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, bare_attributes, filters, tag};
 use crate::rules::support::{manifest_edit, set_android};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct FilterIncomplete;

@@ -1,15 +1,15 @@
 //! `filter-missing`: a plugin needs an intent filter that no component has.
 
+use elvask_link::association::is_plain_host;
+use elvask_needs::remedy::Want;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
+use elvask_project::filters::VIEW;
+use elvask_project::intent::Query;
 
 use crate::context::Context;
-use crate::filters::VIEW;
 use crate::finding::{About, Finding, Level};
-use crate::link::is_plain_host;
 use crate::needs::Requirement;
-use crate::remedy::Want;
-use crate::intent::Query;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_android_host, add_android_route, add_android_scheme, sides};
 use crate::rules::support::missing::missing;

@@ -1,14 +1,14 @@
 //! `filter-mixed-data`: two filters are folded into one, so that their data are pooled.
 
 use elvask_platform::Platform;
+use elvask_project::filters::{DataSpec, is_web_scheme};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
-use crate::filters::{DataSpec, is_web_scheme};
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::filters::{WrittenFilter, filters, part, tag};
 use crate::rules::support::manifest_edit;
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct FilterMixedData;

@@ -1,13 +1,13 @@
 //! `filter-overlap`: two entries of the app take the same link.
 
+use elvask_link::filter::{Filter, Intent};
+use elvask_link::url::Link;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_platform::android::NEWEST_LEVEL;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::link::android::AndroidLinks;
-use crate::link::filter::{Filter, Intent};
-use crate::link::url::Link;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.
@@ -32,13 +32,13 @@ impl Rule for FilterOverlap {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(links) = context.links().first_android() else { return };
-        let level = AndroidLinks::newest();
+        let level = NEWEST_LEVEL;
         let routes = &context.app.config.links.routes;
         let open: Vec<_> = links.link_filters().filter(|(entry, _)| links.closed(entry).is_none()).collect();
         let mut told: Vec<(&str, &str)> = Vec::new();
         for (entry, filter) in &open {
             for link in
-                crate::link::entries::examples(filter, routes).iter().filter_map(|example| Link::parse(example).ok())
+                elvask_link::entries::examples(filter, routes).iter().filter_map(|example| Link::parse(example).ok())
             {
                 let uri = link.uri();
                 let takes = |spec| {

@@ -1,10 +1,11 @@
 //! `launch-mode`: each link opens one more copy of the app.
 
+use elvask_link::android::LaunchMode;
+use elvask_platform::android::NEWEST_LEVEL;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::link::android::{AndroidLinks, LaunchMode};
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android};
 
@@ -35,10 +36,10 @@ impl Rule for LaunchModeStandard {
         }
         let (Some(links), Some(variant)) = (context.links().first_android(), context.variants.first()) else { return };
         for entry in &links.entries {
-            let takes_links = entry.filters.iter().any(crate::filters::FilterSpec::is_link);
+            let takes_links = entry.filters.iter().any(elvask_project::filters::FilterSpec::is_link);
             if !takes_links
                 || links.closed(entry).is_some()
-                || LaunchMode::read(entry.launch_mode.as_deref(), AndroidLinks::newest()) != LaunchMode::Standard
+                || LaunchMode::read(entry.launch_mode.as_deref(), NEWEST_LEVEL) != LaunchMode::Standard
             {
                 continue;
             }
@@ -55,7 +56,7 @@ impl Rule for LaunchModeStandard {
             });
             let Some((manifest, element)) = owning else { continue };
             let name = class.rsplit('.').next().unwrap_or(class);
-            let now = match element.value(crate::names::ANDROID, "launchMode") {
+            let now = match element.value(elvask_project::names::ANDROID, "launchMode") {
                 Some(mode) => format!("its launch mode is {mode}"),
                 None => "it states no launch mode, so that is standard".to_owned(),
             };

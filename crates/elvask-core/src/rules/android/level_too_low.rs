@@ -1,14 +1,13 @@
 //! `level-too-low`: the app runs on, or is built with, a lower level than a plugin needs.
 
-use elvask_platform::{Kind, Platform};
+use elvask_needs::kinds;
+use elvask_needs::kinds::android::level::stated;
+use elvask_needs::requirement::{COMPILE_LEVEL, MIN_LEVEL, Need};
+use elvask_platform::{Kind, Platform, Strength};
 
 use crate::context::{Context, Said};
 use crate::finding::{About, Finding, Level};
-use crate::kinds;
-use crate::kinds::android::level::stated;
-use elvask_platform::Strength;
 use crate::needs::{Learnt, Requirement};
-use crate::requirement::{COMPILE_LEVEL, MIN_LEVEL, Need};
 use crate::rules::Rule;
 use crate::rules::support::who_needs;
 

@@ -1,11 +1,11 @@
 //! `merge-conflict`: manifests that the build cannot merge.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::merge::{Conflict, MergeProblem, Role};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::merge::{Conflict, MergeProblem, Role};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

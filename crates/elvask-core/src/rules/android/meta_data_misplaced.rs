@@ -1,14 +1,14 @@
 //! `meta-data-misplaced`: a `<meta-data>` stands where the plugin does not look.
 
 use elvask_markup::xml::plan::{self, Slot};
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::manifest_edit;
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct MetaDataMisplaced;

@@ -34,8 +34,8 @@ impl Rule for MetaDataMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::remedy::{Remedy, Want};
     use crate::testing::Fixture;
+    use elvask_needs::remedy::{Remedy, Want};
 
     const ID: &str = "meta-data-missing";
     const SHEET: &str = "[[requires]]\nandroid.meta-data = { name = 'example.knot.APP_ID', value = '{app_id}' }\n[answers.app_id]\ntitle = 'The app id'\npattern = 'knot-[0-9]{8}'";

@@ -1,12 +1,12 @@
 //! `permission-companion`: a permission that does not work without another one.
 
 use elvask_platform::{Kind, Platform, android};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::{add_permission, manifest_edit, short};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionCompanion;

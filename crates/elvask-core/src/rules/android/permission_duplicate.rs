@@ -1,14 +1,14 @@
 //! `permission-duplicate`: the same permission is declared twice.
 
 use elvask_markup::xml::{Element, plan};
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, short};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionDuplicate;
@@ -32,7 +32,7 @@ impl Rule for PermissionDuplicate {
 
     fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         for (at, permission) in manifest.permissions.iter().enumerate() {
-            let same = |other: &&crate::surface::DeclaredPermission<'_>| {
+            let same = |other: &&elvask_project::surface::DeclaredPermission<'_>| {
                 other.name == permission.name && other.element.name() == permission.element.name()
             };
             let Some(first) = manifest.permissions.iter().take(at).find(same) else { continue };

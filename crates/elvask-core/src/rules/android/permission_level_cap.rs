@@ -1,16 +1,16 @@
 //! `permission-level-cap`: `maxSdkVersion` ends a permission too early.
 
 use elvask_markup::xml::plan;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform};
+use elvask_project::names::ANDROID;
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::names::ANDROID;
 use crate::needs::Requirement;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionLevelCap;
@@ -54,7 +54,9 @@ impl Rule for PermissionLevelCap {
             match wanted {
                 Some(wanted) if !other && wanted.is_none_or(|wanted| wanted > cap) => {
                     let wider = |one: &&Requirement| match one.need {
-                        crate::requirement::Need::Permission { max_level } => max_level.is_none_or(|level| level > cap),
+                        elvask_needs::requirement::Need::Permission { max_level } => {
+                            max_level.is_none_or(|level| level > cap)
+                        }
                         _ => false,
                     };
                     let requirements: Vec<_> =

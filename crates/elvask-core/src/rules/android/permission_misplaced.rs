@@ -2,12 +2,12 @@
 
 use elvask_markup::xml::plan;
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::{declared, manifest_edit, permission_slot, short};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionMisplaced;

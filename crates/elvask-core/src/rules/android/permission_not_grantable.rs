@@ -1,14 +1,14 @@
 //! `permission-not-grantable`: a permission that no app from a store ever gets.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::android::{self, Grant};
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::short;
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionNotGrantable;

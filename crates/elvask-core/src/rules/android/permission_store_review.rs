@@ -1,10 +1,10 @@
 //! `permission-store-review`: the store asks questions about a permission.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, android};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::short;
 

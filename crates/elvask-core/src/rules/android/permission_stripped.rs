@@ -1,12 +1,12 @@
 //! `permission-stripped`: a merge marker takes out a permission that a plugin needs.
 
 use elvask_markup::xml::Attribute;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform};
+use elvask_project::names::TOOLS;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::names::TOOLS;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{only_in, short, who_needs};
 

@@ -1,12 +1,12 @@
 //! `permission-superseded`: a permission that stops doing anything at a level is declared without an end.
 
 use elvask_platform::{Kind, Platform, android};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android, short};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionSuperseded;

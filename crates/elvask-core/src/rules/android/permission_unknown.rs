@@ -2,15 +2,15 @@
 
 use elvask_markup::Edit;
 use elvask_markup::xml::plan;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, android};
+use elvask_project::names::ANDROID;
+use elvask_project::surface::{ManifestView, claims_the_platform};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::names::ANDROID;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{declared, manifest_edit, short};
-use crate::surface::{ManifestView, claims_the_platform};
 
 /// See the module.
 pub struct PermissionUnknown;

@@ -1,12 +1,12 @@
 //! `permission-wider`: a permission has no end, though the plugins that need it state one.
 
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, set_android, short, who_needs};
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct PermissionWider;

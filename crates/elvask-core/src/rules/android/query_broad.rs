@@ -1,11 +1,11 @@
 //! `query-broad`: the app asks to see all other apps.
 
+use elvask_needs::kinds::android::query::HIDDEN_FROM;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::android::query::HIDDEN_FROM;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 const QUERY_ALL: &str = "android.permission.QUERY_ALL_PACKAGES";

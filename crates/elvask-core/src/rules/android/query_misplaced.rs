@@ -1,14 +1,14 @@
 //! `query-misplaced`: a `<queries>` that is no child of `<manifest>`.
 
 use elvask_markup::xml::plan::{self, Slot};
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::{ManifestView, covers, read_query};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::{manifest_edit, queries_slot};
-use crate::surface::{ManifestView, covers, read_query};
 
 /// See the module.
 pub struct QueryMisplaced;

@@ -1,10 +1,10 @@
 //! `resource-missing`: a plugin needs a resource that the app does not have.
 
+use elvask_needs::kinds::Match;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::Match;
 use crate::rules::Rule;
 use crate::rules::support::missing::{finding, parted};
 

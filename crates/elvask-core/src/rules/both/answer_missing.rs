@@ -1,12 +1,12 @@
 //! `answer-missing`: a value that only the owner can give is left open.
 
 use elvask_markup::Span;
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::source::Place;
 
 /// See the module.
 pub struct AnswerMissing;
@@ -35,7 +35,8 @@ impl Rule for AnswerMissing {
             let config = context.app.config_file.map(|file| Place { file, span: Span::at(0) });
             for key in missing {
                 let wants = context.wants(requirement, vec![key.clone()]);
-                let lines = wants.iter().filter_map(crate::remedy::Want::config_lines).collect::<Vec<_>>().join("\n");
+                let lines =
+                    wants.iter().filter_map(elvask_needs::remedy::Want::config_lines).collect::<Vec<_>>().join("\n");
                 let kind = requirement.kind().id();
                 let message = format!("{plugin} needs a {kind} whose name is not known: `{key}` is not answered");
                 let Some(place) = config.or_else(|| context.place_of(requirement)) else { continue };

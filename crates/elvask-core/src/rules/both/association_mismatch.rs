@@ -1,17 +1,17 @@
 //! `association-mismatch`: an association file of the website's folder does not fit the app.
 
+use elvask_link::association::apple::{AppleAssociation, Decision};
+use elvask_link::association::{Document, Served};
+use elvask_link::device::newest_version;
 use elvask_markup::Span;
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Place;
 
 use super::association_missing::wanted;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::link::association::apple::{AppleAssociation, Decision};
-use crate::link::association::{Document, Served};
-use crate::link::ios;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::links::write_association;
-use crate::source::Place;
 
 /// See the module.
 pub struct AssociationMismatch;
@@ -67,7 +67,7 @@ impl Rule for AssociationMismatch {
 
 type Wrong = Option<(String, Option<String>)>;
 
-fn android(context: &Context<'_>, host: &str, site: &dyn crate::link::association::Website) -> Wrong {
+fn android(context: &Context<'_>, host: &str, site: &dyn elvask_link::association::Website) -> Wrong {
     let variants = &context.links().android;
     let failed = variants.iter().find_map(|(_, links)| Some((links, links.verified_by(host, site).err()?)));
     let (links, why) = failed?;
@@ -76,13 +76,13 @@ fn android(context: &Context<'_>, host: &str, site: &dyn crate::link::associatio
         Served::File(answer) => String::from_utf8_lossy(&answer.body).into_owned(),
         _ => String::new(),
     };
-    let listed = crate::link::association::android::AssetLinks::parse(&text).unwrap_or_default();
+    let listed = elvask_link::association::android::AssetLinks::parse(&text).unwrap_or_default();
     let mine = listed.statements.iter().find(|one| Some(one.package.as_str()) == links.id.as_deref());
     let near = mine.map(|one| one.fingerprints.first().cloned().unwrap_or_else(|| one.package.clone()));
     Some((why, near))
 }
 
-fn apple(context: &Context<'_>, host: &str, site: &dyn crate::link::association::Website) -> Wrong {
+fn apple(context: &Context<'_>, host: &str, site: &dyn elvask_link::association::Website) -> Wrong {
     let links = context.links().ios.as_ref()?;
     let id = links.id()?;
     let text = match site.ask(host, Document::AppleAssociation) {
@@ -101,7 +101,7 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn crate::link::association:
     }
     for route in context.app.config.links.routes.iter().filter(|route| route.is_for(host)) {
         let Some(link) = route.on_host(host) else { continue };
-        match (file.decide(&id, &link.uri(), &ios::newest()), route.stays_on_the_web()) {
+        match (file.decide(&id, &link.uri(), &newest_version()), route.stays_on_the_web()) {
             (Decision::Opens { rule }, true) => {
                 return Some((
                     format!("the rule {rule} opens the app for {}, which is meant to stay in the browser", route.path),

@@ -1,13 +1,13 @@
 //! `association-missing`: the website's folder lacks the file that vouches for the app.
 
+use elvask_link::association::{Document, is_plain_host, looked_up_at};
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Place;
+
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::link::association::{Document, looked_up_at};
-use crate::link::is_plain_host;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::links::write_association;
-use crate::source::Place;
 
 /// See the module.
 pub struct AssociationMissing;

@@ -1,14 +1,14 @@
 //! `config-invalid`: `elvask.toml` is not as it must be.
 
+use elvask_needs::remedy::Remedy;
+use elvask_platform::names::nearest;
+use elvask_project::loading::FaultKind;
+use elvask_project::source::Place;
+
 use crate::context::Context;
-use crate::finding::About;
-use crate::finding::{Finding, Level};
-use crate::loading::FaultKind;
-use crate::remedy::Remedy;
+use crate::finding::{About, Finding, Level};
 use crate::rules::support::report_faults;
 use crate::rules::{RULES, Rule};
-use crate::source::Place;
-use elvask_platform::names::nearest;
 
 /// See the module.
 pub struct ConfigInvalid;

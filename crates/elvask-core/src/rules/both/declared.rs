@@ -1,15 +1,15 @@
 //! Declared values that hold an answer of the owner's.
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_needs::sheet::Answer;
+use elvask_needs::template::{answers_in, fill_in, read_back};
 use elvask_platform::Kind;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::needs::{Requirement, declared_value};
-use crate::remedy::{Remedy, Want};
 use crate::rules::support::{key_lines, rewrite, set_android};
-use crate::sheet::Answer;
-use crate::source::Place;
-use crate::template::{answers_in, fill_in, read_back};
 
 /// A value that the app declares where a plugin wants one with an answer in it.
 pub(super) struct DeclaredValue<'c> {

@@ -1,13 +1,13 @@
 //! `declared-unneeded`: something is declared and nothing needs it.
 
+use elvask_needs::kinds::ios::query_scheme::bare;
+use elvask_needs::kinds::{self, Declared};
+use elvask_needs::reach::Reach;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, android, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::ios::query_scheme::bare;
-use crate::kinds::{self, Declared};
-use crate::reach::Reach;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::short;
 

@@ -1,12 +1,12 @@
 //! `file-mismatch`: a file that a plugin needs is that of another app.
 
 use elvask_markup::plist::PropertyList;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 
 /// See the module.
@@ -53,7 +53,7 @@ impl Rule for FileMismatch {
             };
             let at = named.first().and_then(|other| text.find(other.as_str()).map(|at| (at, other.len())));
             let span = at.map_or(elvask_markup::Span::at(0), |(at, len)| elvask_markup::Span::new(at, at + len));
-            let place = crate::source::Place { file, span };
+            let place = elvask_project::source::Place { file, span };
             let steps = format!("Get the file for `{id}` from the plugin's maker.");
             let mut finding = Finding::new(&ABOUT, group.name, place, message)
                 .level(group.level())

@@ -1,10 +1,10 @@
 //! `file-missing`: a plugin needs a file that is not there.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::who_needs;
 

@@ -1,8 +1,9 @@
 //! `file-unreadable`: a file of the app cannot be read or parsed.
 
+use elvask_project::loading::FaultKind;
+
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::loading::FaultKind;
 use crate::rules::Rule;
 use crate::rules::support::report_faults;
 

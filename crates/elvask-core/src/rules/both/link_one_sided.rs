@@ -1,10 +1,10 @@
 //! `link-one-sided`: one platform takes links of a host or scheme, and the other does not.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_android_host, add_android_scheme, add_domain, add_url_scheme, sides};
 

@@ -1,13 +1,13 @@
 //! `plugin-unsupported`: a plugin has no side for one of the app's platforms.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::source::Place;
 
 use crate::app::Plugin;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::source::Place;
 
 /// See the module.
 pub struct PluginUnsupported;

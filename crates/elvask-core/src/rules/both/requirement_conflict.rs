@@ -1,17 +1,17 @@
 //! `requirement-conflict`: two plugins want different values for one name.
 
+use elvask_needs::kinds::{self, Joined};
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::{self, Joined};
 use crate::needs::Requirement;
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::missing::{Together, parted};
 use crate::rules::support::who_needs;
-use crate::surface::ManifestView;
 
 /// See the module.
 pub struct RequirementConflict;

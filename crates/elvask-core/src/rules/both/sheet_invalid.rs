@@ -1,8 +1,9 @@
 //! `sheet-invalid`: a sheet is not as it must be.
 
+use elvask_project::loading::FaultKind;
+
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::loading::FaultKind;
 use crate::rules::Rule;
 use crate::rules::support::report_faults;
 

@@ -1,11 +1,12 @@
 //! `sheet-outdated`: the installed version of a plugin is outside the range that its sheet speaks about.
 
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Place;
+
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::needs::is_outdated;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::source::Place;
 
 /// See the module.
 pub struct SheetOutdated;

@@ -1,16 +1,16 @@
 //! `value-differs`: what is declared is not what the owner says, or not what a plugin needs.
 
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
+use elvask_needs::template::{answers_in, is_reference};
 use elvask_platform::{Kind, Platform};
+use elvask_project::names::ANDROID;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::names::ANDROID;
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::missing::clashes;
 use crate::rules::support::{good_purpose, manifest_edit, set_android, who_needs};
-use crate::template::{answers_in, is_reference};
 
 /// See the module.
 pub struct ValueDiffers;

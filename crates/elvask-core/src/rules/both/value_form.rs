@@ -53,7 +53,7 @@ impl Rule for ValueForm {
             let message = format!("the answer `{key}` for {} does not have the form `{form}`", found.name);
             out.push(
                 Finding::new(&ABOUT, format!("{}.{key}", found.name), place, message)
-                    .mend(crate::remedy::Remedy::Manual("Write a value of that form.".to_owned())),
+                    .mend(elvask_needs::remedy::Remedy::Manual("Write a value of that form.".to_owned())),
             );
         }
     }

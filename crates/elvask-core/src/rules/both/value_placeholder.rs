@@ -1,14 +1,14 @@
 //! `value-placeholder`: a value still is what a plugin's notes had.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{Kind, Platform, ios};
+use elvask_project::names::ANDROID;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::names::ANDROID;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::source::Place;
 
 /// See the module.
 pub struct ValuePlaceholder;
@@ -32,7 +32,7 @@ impl Rule for ValuePlaceholder {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let mut report = |name: &str, value: &str, place: Place, platform: Option<Platform>, used: ValueUse| {
-            if crate::template::is_reference(value) {
+            if elvask_needs::template::is_reference(value) {
                 return;
             }
             let Some(part) = placeholder_in(value, used) else { return };

@@ -1,8 +1,9 @@
 //! `value-sample`: a value is one that a plugin gives out for trials.
 
+use elvask_needs::remedy::Remedy;
+
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

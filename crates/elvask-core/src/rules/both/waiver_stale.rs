@@ -1,10 +1,11 @@
 //! `waiver-stale`: a waiver waives nothing, or its last day is over.
 
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Place;
+
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::{Rule, waiver_has_ended};
-use crate::source::Place;
 
 /// See the module.
 pub struct WaiverStale;

@@ -1,12 +1,12 @@
 //! `background-mode-unknown`: a background mode that the platform does not know.
 
 use elvask_markup::plist::plan::{self, NewValue};
+use elvask_needs::kinds::ios::background_mode::MODES;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::ios::background_mode::MODES;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

@@ -1,11 +1,11 @@
 //! `build-setting`: a build setting has another value than a plugin needs.
 
+use elvask_needs::kinds::ios::build_setting::given;
+use elvask_needs::kinds::{Joined, Match};
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::ios::build_setting::given;
-use crate::kinds::{Joined, Match};
 use crate::rules::Rule;
 use crate::rules::support::missing::{finding, parted};
 use crate::rules::support::who_needs;

@@ -1,15 +1,15 @@
 //! `domain-developer-mode`: a domain is looked up in a way that counts for developers alone.
 
+use elvask_link::ios::{DOMAINS, Domain};
 use elvask_markup::plist::Value;
 use elvask_markup::plist::plan::{self, NewValue};
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::link::ios::{DOMAINS, Domain};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::source::Place;
 
 /// See the module.
 pub struct DomainDeveloperMode;

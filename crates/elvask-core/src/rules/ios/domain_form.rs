@@ -1,15 +1,15 @@
 //! `domain-form`: an associated domain is written so that it names no host.
 
+use elvask_link::ios::DOMAINS;
 use elvask_markup::plist::Value;
 use elvask_markup::plist::plan::{self, NewValue};
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::link::ios::DOMAINS;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::source::Place;
 
 /// See the module.
 pub struct DomainForm;

@@ -1,15 +1,15 @@
 //! `entitlement-value`: an entitlement has another value than a plugin needs.
 
 use elvask_markup::plist::plan;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform, ios};
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::{Lack, lacks, shown, who_needs};
-use crate::source::Place;
 
 /// See the module.
 pub struct EntitlementValue;

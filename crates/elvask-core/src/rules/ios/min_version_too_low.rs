@@ -1,13 +1,13 @@
 //! `min-version-too-low`: the app runs on a lower version of iOS than a plugin needs.
 
+use elvask_needs::kinds;
+use elvask_needs::kinds::ios::min_version::stated;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::{Context, Said};
 use crate::finding::{About, Finding, Level};
-use crate::kinds;
-use crate::kinds::ios::min_version::stated;
 use crate::needs::Requirement;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::who_needs;
 

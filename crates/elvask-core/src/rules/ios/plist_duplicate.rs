@@ -1,13 +1,13 @@
 //! `plist-duplicate`: a key stands twice in one dictionary.
 
 use elvask_markup::plist::{Entry, Value, ValueKind, plan};
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::surface::PlistView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::surface::PlistView;
 
 /// See the module.
 pub struct PlistDuplicate;

@@ -2,17 +2,17 @@
 
 use elvask_markup::plist::Entry;
 use elvask_markup::plist::plan::{self, NewValue};
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::PlistView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::needs::{Group, Requirement};
-use crate::remedy::{Remedy, Want};
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::missing::{clashes, missing};
 use crate::rules::support::{Lack, lacks, loosens, shown, who_needs};
-use crate::surface::PlistView;
 
 /// See the module.
 pub struct PlistMissing;

@@ -2,12 +2,12 @@
 
 use elvask_markup::plist::plan::{self, NewValue};
 use elvask_markup::plist::{Entry, Value};
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::{Lack, convert, fits_type, lacks, type_of};
 
@@ -35,7 +35,7 @@ impl Rule for PlistType {
         let Some(plist) = context.plist else { return };
         let mut report = |entry: &Entry, wrong: &Value, wanted: &str, whole: bool| {
             // What the build puts in has the type that the build gives to it.
-            if wrong.as_str().is_some_and(crate::template::is_reference) {
+            if wrong.as_str().is_some_and(elvask_needs::template::is_reference) {
                 return;
             }
             let article = |name: &str| if name.starts_with(['a', 'i']) { "an" } else { "a" };

@@ -1,18 +1,18 @@
 //! `plist-value`: a value is none that the platform knows, or another than a plugin needs.
 
 use elvask_markup::plist::{Value, ValueKind, plan};
+use elvask_needs::kinds::collect_texts;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
+use elvask_needs::template::answers_in;
 use elvask_platform::names::nearest;
 use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::collect_texts;
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 use crate::rules::Rule;
 use crate::rules::support::missing::clashes;
 use crate::rules::support::{Lack, lacks, loosens, rewrite, shown, who_needs};
-use crate::template::answers_in;
 
 /// See the module.
 pub struct PlistValue;
@@ -50,7 +50,7 @@ fn known_values(context: &Context<'_>, out: &mut Vec<Finding>) {
         };
         for value in values {
             let Some(text) = value.as_str() else { continue };
-            if known.values().any(|one| one == text) || crate::template::is_reference(text) {
+            if known.values().any(|one| one == text) || elvask_needs::template::is_reference(text) {
                 continue;
             }
             let all: Vec<_> = known.values().collect();

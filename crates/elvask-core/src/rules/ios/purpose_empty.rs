@@ -1,16 +1,16 @@
 //! `purpose-empty`: a key that holds a purpose holds none.
 
 use elvask_markup::plist::{Entry, plan as plist_plan};
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, ios};
+use elvask_project::source::Place;
+use elvask_project::surface::PlistView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::both::declared_unneeded::is_purpose_needed;
 use crate::rules::support::word_purpose;
-use crate::source::Place;
-use crate::surface::PlistView;
 
 /// See the module.
 pub struct PurposeEmpty;

@@ -41,8 +41,8 @@ impl Rule for PurposeMissing {
 
 #[cfg(test)]
 mod tests {
-    use crate::remedy::{Remedy, Want};
     use crate::testing::Fixture;
+    use elvask_needs::remedy::{Remedy, Want};
 
     const ID: &str = "purpose-missing";
     const MICROPHONE: &str =

@@ -1,11 +1,11 @@
 //! `purpose-superseded`: a purpose stands under a key that newer systems no longer read.
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::{add_key, good_purpose, key_lines, want_purpose};
 

@@ -1,11 +1,11 @@
 //! `purpose-unknown`: a key looks as if it held a purpose, and the platform has no such key.
 
 use elvask_markup::plist::plan;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

@@ -1,11 +1,11 @@
 //! `purpose-untranslated`: a purpose that is not there in a language of the app.
 
 use elvask_markup::Edit;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

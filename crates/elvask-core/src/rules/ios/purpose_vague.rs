@@ -1,11 +1,11 @@
 //! `purpose-vague`: a purpose says what is asked for and not what for.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::wording::{ValueUse, placeholder_in, vague_part};
 use elvask_platform::{Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

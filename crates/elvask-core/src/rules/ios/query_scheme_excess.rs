@@ -1,10 +1,10 @@
 //! `query-scheme-excess`: the list of schemes is longer than what counts.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

@@ -1,16 +1,16 @@
 //! `query-scheme-form`: an entry of the list of schemes is no scheme.
 
 use elvask_markup::plist::plan::{self, NewValue};
+use elvask_needs::kinds::ios::query_scheme::bare;
+use elvask_needs::kinds::is_scheme;
+use elvask_needs::remedy::Remedy;
+use elvask_needs::template::is_reference;
 use elvask_platform::{Kind, Platform};
+use elvask_project::surface::QUERY_SCHEMES;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::kinds::ios::query_scheme::bare;
-use crate::kinds::is_scheme;
-use crate::remedy::Remedy;
 use crate::rules::Rule;
-use crate::surface::QUERY_SCHEMES;
-use crate::template::is_reference;
 
 /// See the module.
 pub struct QuerySchemeForm;

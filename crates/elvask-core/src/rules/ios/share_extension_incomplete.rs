@@ -2,14 +2,14 @@
 
 use elvask_markup::Span;
 use elvask_markup::plist::plan;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::shares::{entry, groups_of, share_extensions};
-use crate::source::Place;
 
 /// See the module.
 pub struct ShareExtensionIncomplete;

@@ -1,10 +1,10 @@
 //! `share-extension-missing`: what is shared with the app on Android cannot be shared with it on iOS.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::shares::{activation_keys, share_extensions, shared_on_android};
 

@@ -2,11 +2,11 @@
 
 use elvask_markup::plist::Value;
 use elvask_markup::plist::plan::NewValue;
+use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 use crate::rules::support::rewrite;
 

@@ -1,10 +1,10 @@
 //! `url-scheme-reserved`: the app declares a scheme that the system keeps for itself.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::remedy::Remedy;
 use crate::rules::Rule;
 
 /// See the module.

@@ -5,11 +5,10 @@ use std::borrow::Cow;
 use elvask_markup::Edit;
 use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
-
-use crate::filters::{DataSpec, FilterSpec, is_web_scheme, unescape};
-use crate::names::ANDROID;
-use crate::source::Place;
-use crate::surface::{Component, ManifestView};
+use elvask_project::filters::{DataSpec, FilterSpec, is_web_scheme, unescape};
+use elvask_project::names::ANDROID;
+use elvask_project::source::Place;
+use elvask_project::surface::{Component, ManifestView};
 
 /// A filter with the elements that state it.
 pub(in crate::rules) struct WrittenFilter<'v, 'd> {

@@ -1,17 +1,17 @@
 //! Declaring hosts and schemes of links, on both platforms.
 
-use crate::plan::difference;
+use elvask_link::route::Route;
+use elvask_link::{AppLinks, association};
 use elvask_markup::xml::plan::Fragment;
+use elvask_needs::plan::difference;
 
 use crate::context::Context;
-use crate::filters::{BROWSABLE, DEFAULT, FilterSpec, VIEW, is_web_scheme};
-use crate::link::route::Route;
-use crate::link::{AppLinks, association};
-pub(in crate::rules) use crate::plan::manifest::add_filter;
-pub(in crate::rules) use crate::plan::plist::{add_domain, add_url_scheme};
-use crate::remedy::Remedy;
-use crate::intent::Owner;
-use crate::source::Place;
+pub(in crate::rules) use elvask_needs::plan::manifest::add_filter;
+pub(in crate::rules) use elvask_needs::plan::plist::{add_domain, add_url_scheme};
+use elvask_needs::remedy::Remedy;
+use elvask_project::filters::{BROWSABLE, DEFAULT, FilterSpec, VIEW, is_web_scheme};
+use elvask_project::intent::Owner;
+use elvask_project::source::Place;
 
 /// Returns the action and categories of a filter for links.
 fn link_parts(prefix: &str) -> Vec<Fragment> {

@@ -1,15 +1,14 @@
 //! What is wanted and not declared, for every kind in the same way.
 
-use elvask_platform::{Kind, Platform};
+use elvask_needs::kinds::{self, Joined, KindSpec, Match, Side};
+use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
+use elvask_platform::{Kind, Level, Platform};
 
 use super::{only_in, who_needs};
 use crate::context::{Context, Said};
 use crate::finding::{About, Finding};
-use crate::kinds::{self, Joined, KindSpec, Match, Side};
-use elvask_platform::Level;
 use crate::needs::{Group, Requirement};
-use crate::remedy::Remedy;
-use crate::requirement::Need;
 
 /// What several plugins want of one thing.
 pub(in crate::rules) struct Together<'n> {

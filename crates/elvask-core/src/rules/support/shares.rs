@@ -1,11 +1,11 @@
 //! Content that other apps share with this one, on iOS: the extension that takes it.
 
+use elvask_link::AppLinks;
 use elvask_markup::plist::{Entry, PropertyList, Value};
+use elvask_project::appfiles::Extension;
+use elvask_project::source::FileId;
 
-use crate::appfiles::Extension;
 use crate::context::Context;
-use crate::link::AppLinks;
-use crate::source::FileId;
 
 /// The point at which the system looks for extensions of its share menu.
 pub(in crate::rules) const SHARE_POINT: &str = "com.apple.share-services";
@@ -63,9 +63,9 @@ pub(in crate::rules) fn groups_of(list: &PropertyList) -> Vec<String> {
 }
 
 /// Returns where the app takes shared content on Android, with the types.
-pub(in crate::rules) fn shared_on_android(links: &AppLinks) -> Option<(crate::source::Place, Vec<String>)> {
+pub(in crate::rules) fn shared_on_android(links: &AppLinks) -> Option<(elvask_project::source::Place, Vec<String>)> {
     let android = links.first_android()?;
-    let is_share = |filter: &&crate::filters::FilterSpec| {
+    let is_share = |filter: &&elvask_project::filters::FilterSpec| {
         filter.has_action("android.intent.action.SEND") || filter.has_action("android.intent.action.SEND_MULTIPLE")
     };
     let mut found = None;

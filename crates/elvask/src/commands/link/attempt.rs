@@ -2,11 +2,11 @@
 
 use elvask_core::Platform;
 use elvask_core::app::App;
-use elvask_core::link::association::Website;
-use elvask_core::link::route::{self, Met};
-use elvask_core::link::url::Link;
-use elvask_core::link::{AppLinks, Attempt, Device, Outcome as Opens};
 use elvask_core::record::{AttemptRecord, FORMAT, LinkEntryRecord, PartsRecord, PlaceRecord, TryRecord};
+use elvask_link::association::Website;
+use elvask_link::route::{self, Met};
+use elvask_link::url::Link;
+use elvask_link::{AppLinks, Attempt, Device, Outcome as Opens};
 use serde::Serialize;
 
 use super::{device, site, with_links};
@@ -26,7 +26,7 @@ pub(crate) fn run(options: &LinkTry, output: &Output) -> Done {
         let site = site(options.look.site.as_deref(), app, false)?;
         let site = site.as_ref().map(|site| site as &dyn Website);
         let attempts = links.open(context.sources, &link, device, site);
-        let met = route::met(&app.config.links.routes, &link);
+        let met = route::met(&app.config().links.routes, &link);
         if options.app.format == Format::Json {
             output.json(&record(app, &link, &attempts, met.as_ref(), device, options.state, links));
             return Ok(Outcome::Clean);
@@ -40,8 +40,8 @@ pub(crate) fn run(options: &LinkTry, output: &Output) -> Done {
             text.push_str(&shown(app, &link, *platform, attempt, device, options.state, links));
         }
         text.push_str(&parts(&link, met.as_ref(), app));
-        if options.look.site.is_none() && link.uri().is_web() && app.site.is_some() {
-            let known = app.site.as_ref().map(|site| site.shown.clone()).unwrap_or_default();
+        if options.look.site.is_none() && link.uri().is_web() && app.site().is_some() {
+            let known = app.site().map(|site| site.shown.clone()).unwrap_or_default();
             text.push_str(&format!(
                 "\n{}\n",
                 paint(FAINT, &format!("With --site {known} the website of elvask.toml is asked too."))
@@ -159,7 +159,7 @@ fn shown(
             say(word, &format!("{text}."));
         }
     }
-    let stays = route::met(&app.config.links.routes, link).is_some_and(|met| met.route.stays_on_the_web());
+    let stays = route::met(&app.config().links.routes, link).is_some_and(|met| met.route.stays_on_the_web());
     if stays && matches!(attempt.outcome, Opens::App | Opens::Chooser) {
         say("note", "elvask.toml means this link to stay in the browser.");
     }
@@ -235,7 +235,7 @@ fn parts(link: &Link, met: Option<&Met<'_>>, app: &App) -> String {
     if let Some(fragment) = parts.fragment {
         row("fragment", fragment);
     }
-    let declared = !app.config.links.routes.is_empty();
+    let declared = !app.config().links.routes.is_empty();
     match met {
         Some(met) => {
             let with: Vec<_> = met.with.iter().map(|(name, value)| format!("{name} = {value}")).collect();
@@ -261,7 +261,7 @@ struct TableRecord {
 
 fn table(options: &LinkTry, output: &Output) -> Done {
     with_links(&options.app, output, |app, _, links| {
-        let entries = links.table(&app.config.links.routes);
+        let entries = links.table(&app.config().links.routes);
         if options.app.format == Format::Json {
             let entries = entries.iter().map(|entry| LinkEntryRecord::of(&app.sources, entry)).collect();
             output.json(&TableRecord { format: FORMAT, entries });

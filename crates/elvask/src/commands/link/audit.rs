@@ -3,9 +3,9 @@
 use std::time::Duration;
 
 use elvask_core::finding::Level;
-use elvask_core::link::association::looked_up_at;
-use elvask_core::link::audit::{Audit, Audited, audit};
 use elvask_core::record::FORMAT;
+use elvask_link::association::looked_up_at;
+use elvask_link::audit::{Audit, Audited, audit};
 use serde::Serialize;
 
 use super::with_links;
@@ -42,7 +42,7 @@ pub(crate) fn run(options: &LinkAudit, output: &Output) -> Done {
                 .hint("elvask declare link https://marram.example/site/* declares some"));
         }
         site.prepare(&asked);
-        let audit = audit(links, &app.config.links.routes, &site, &site.hosts());
+        let audit = audit(links, &app.config().links.routes, &site, &site.hosts());
         let number = |level: Level| {
             let checks =
                 audit.files.iter().flat_map(|file| &file.checks).filter(|check| check.level == Some(level)).count();

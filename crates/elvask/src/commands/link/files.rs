@@ -3,11 +3,12 @@
 use std::path::{Path, PathBuf};
 
 use elvask_core::app::App;
-use elvask_core::files::{Disk, Files as _, shown};
-use elvask_core::link::association::{Document, Folder, WriteProblem, looked_up_at};
-use elvask_core::link::{AppLinks, is_plain_host};
 use elvask_core::record::FORMAT;
-use elvask_core::write::Change;
+use elvask_link::AppLinks;
+use elvask_link::association::is_plain_host;
+use elvask_link::association::{Document, Folder, WriteProblem, looked_up_at};
+use elvask_project::files::{Disk, Files as _, shown};
+use elvask_project::write::Change;
 use serde::Serialize;
 
 use super::{site_folder, with_links};
@@ -49,7 +50,7 @@ pub(crate) fn run(options: &LinkFiles, output: &Output) -> Done {
         };
         let mut hosts = links.hosts();
         hosts.extend(
-            app.config.hosts.iter().map(|host| host.text.to_ascii_lowercase()).filter(|host| is_plain_host(host)),
+            app.config().hosts.iter().map(|host| host.text.to_ascii_lowercase()).filter(|host| is_plain_host(host)),
         );
         let mut hosts: Vec<String> = hosts.iter().map(|host| looked_up_at(host).to_owned()).collect();
         hosts.sort();
@@ -115,7 +116,7 @@ fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Pl
     let android = links.first_android();
     let ios = links.ios.as_ref();
     let here = std::env::current_dir().unwrap_or_default();
-    let root = elvask_core::files::normal(&here.join(root));
+    let root = elvask_project::files::normal(&here.join(root));
     let folder = Folder::new(&Disk, root.clone(), root.display().to_string());
     let mut planned = Planned { files: Vec::new(), hosts: Vec::new(), wanted: Vec::new(), notes: Vec::new() };
     let mut seen: Vec<PathBuf> = Vec::new();
@@ -150,7 +151,7 @@ fn plan(app: &App, links: &AppLinks, root: &Path, hosts: &[String]) -> Result<Pl
             // Several hosts may have one file.
             let sharing: Vec<&String> =
                 hosts.iter().filter(|other| folder.of_host(other) == folder.of_host(host)).collect();
-            let routes = app.config.links.routes.iter().filter(|route| sharing.iter().any(|host| route.is_for(host)));
+            let routes = app.config().links.routes.iter().filter(|route| sharing.iter().any(|host| route.is_for(host)));
             let routes: Vec<_> = routes.cloned().collect();
             match links.plan_file(document, text, &routes) {
                 Ok(file) => {

@@ -5,9 +5,9 @@ use std::sync::Arc;
 use std::thread;
 use std::time::Duration;
 
-use elvask_core::files::{Disk, Files as _};
-use elvask_core::link::association::{Document, Folder, Served, Website as _};
 use elvask_core::record::FORMAT;
+use elvask_link::association::{Document, Folder, Served, Website as _};
+use elvask_project::files::{Disk, Files as _};
 use serde::Serialize;
 use tiny_http::{Header, Request, Response, Server, StatusCode};
 

@@ -1,8 +1,8 @@
 //! `elvask link test`.
 
-use elvask_core::link::association::Website;
-use elvask_core::link::expect::{self, Expectations, Tested};
 use elvask_core::record::{FORMAT, PlaceRecord, TestedRecord};
+use elvask_link::association::Website;
+use elvask_link::expect::{self, Expectations, Tested};
 use serde::Serialize;
 
 use super::{device, site, with_links};
@@ -24,7 +24,7 @@ struct Record {
 
 pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
     with_links(&options.app, output, |app, context, links| {
-        if app.config.links.tests.is_empty() {
+        if app.config().links.tests.is_empty() {
             return Err(Failure::new("elvask.toml has no expectations").hint("add one: [[links.tests]] with url = \"https://…\" and opens = \"browser\", \"app\" or what a route opens"));
         }
         let device = device(&options.look, app)?;
@@ -33,13 +33,13 @@ pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
         if let Some(site) = &site {
             site.prepare(&links.hosts());
         }
-        let (links_said, file) = (&app.config.links, app.config_file);
+        let (links_said, file) = (&app.config().links, app.config_file());
         let expected = Expectations { tests: &links_said.tests, routes: &links_said.routes, file };
         let tested = expect::run(expected, links, context.sources, device, asked);
         let failed = tested.iter().filter(|one| one.failure.is_some()).count();
         let passed = tested.len() - failed;
         let outcome = if failed == 0 { Outcome::Clean } else { Outcome::Found };
-        let shown = options.look.site.clone().or_else(|| Some(app.site.as_ref()?.shown.clone()));
+        let shown = options.look.site.clone().or_else(|| Some(app.site()?.shown.clone()));
         if options.app.format == Format::Json {
             let tests = tested.iter().map(|one| TestedRecord::of(&app.sources, one)).collect();
             output.json(&Record { format: FORMAT, site: shown, tests, passed, failed });

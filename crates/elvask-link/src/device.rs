@@ -1,0 +1,26 @@
+//! The device that a link is tried on.
+
+use elvask_platform::Version;
+use elvask_platform::android::NEWEST_LEVEL;
+use elvask_platform::ios::NEWEST_VERSION;
+
+/// The device that a link is tried on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Device {
+    /// Android's level.
+    pub level: u32,
+    /// iOS's version.
+    pub version: Version,
+}
+
+impl Default for Device {
+    fn default() -> Self {
+        Device { level: NEWEST_LEVEL, version: newest_version() }
+    }
+}
+
+/// Returns the newest version of iOS that is known.
+#[must_use]
+pub fn newest_version() -> Version {
+    Version::new(NEWEST_VERSION.0, NEWEST_VERSION.1)
+}

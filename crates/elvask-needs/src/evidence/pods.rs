@@ -1,0 +1,321 @@
+//! The descriptions of a package's pods: which of its files an app compiles that has the package.
+//!
+//! Source: "Podspec Syntax Reference" of CocoaPods: without `default_subspecs` all parts are taken, test specifications are not,
+//! and a pattern that names a folder takes the files right in it.
+
+use std::sync::OnceLock;
+
+use regex_lite::Regex;
+use serde::{Deserialize, Serialize};
+
+/// What a package's builds make and depend on.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Pods {
+    /// The pods that its descriptions make.
+    pub names: Vec<String>,
+    /// The pods, and the modules of the build (`:module`), that it depends on.
+    pub depends: Vec<String>,
+}
+
+/// Whether an app that has the package compiles a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Taken {
+    /// It does.
+    Always,
+    /// It does where it names this part or pod.
+    Chosen(String),
+    /// It does not.
+    Never,
+}
+
+/// A part of a pod: the pod itself, or a subspec.
+#[derive(Debug, Default)]
+struct Section {
+    /// `Part`, or `Part/Inner`; empty for the pod itself.
+    name: String,
+    files: Vec<String>,
+    excluded: Vec<String>,
+    depends: Vec<String>,
+    /// A test or an example beside the pod.
+    beside: bool,
+}
+
+/// The description of one pod.
+#[derive(Debug)]
+struct Description {
+    name: String,
+    /// Its folder, from the package's, with a slash at the end; empty for the package's own folder.
+    folder: String,
+    sections: Vec<Section>,
+    default: Option<Vec<String>>,
+}
+
+/// The descriptions of a package's pods.
+#[derive(Debug, Default)]
+pub(super) struct Descriptions(Vec<Description>);
+
+struct Forms {
+    statement: Regex,
+    text: Regex,
+    variable: Regex,
+}
+
+fn forms() -> Option<&'static Forms> {
+    static FORMS: OnceLock<Option<Forms>> = OnceLock::new();
+    let make = || {
+        Some(Forms {
+            statement: Regex::new(
+                r"(\w+)\.(?:(ios|osx|macos|tvos|watchos|visionos)\.)?(source_files|exclude_files|default_subspecs?|dependency|vendored_frameworks?|vendored_librar(?:y|ies)|subspec|test_spec|app_spec)\b",
+            )
+            .ok()?,
+            text: Regex::new(r#""([^"\n]*)"|'([^'\n]*)'"#).ok()?,
+            variable: Regex::new(r"do\s*\|\s*(\w+)\s*\|").ok()?,
+        })
+    };
+    FORMS.get_or_init(make).as_ref()
+}
+
+/// Takes comments off, which start with `#` outside of texts.
+pub(crate) fn without_comments(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for line in text.lines() {
+        let mut quote = None;
+        let mut end = line.len();
+        for (at, letter) in line.char_indices() {
+            match (quote, letter) {
+                (None, '"' | '\'') => quote = Some(letter),
+                (Some(open), letter) if open == letter => quote = None,
+                (None, '#') => {
+                    end = at;
+                    break;
+                }
+                _ => {}
+            }
+        }
+        out.push_str(line.get(..end).unwrap_or_default());
+        out.push('\n');
+    }
+    out
+}
+
+/// Returns how far a statement goes on: to the end of its line, or of the lines that its brackets, a comma or a sign at the
+/// end of a line make it run over.
+pub(crate) fn statement_end(text: &str, from: usize) -> usize {
+    let mut depth = 0_i32;
+    let mut last = ' ';
+    for (at, letter) in text.get(from..).unwrap_or_default().char_indices() {
+        match letter {
+            '[' | '(' | '{' => depth += 1,
+            ']' | ')' | '}' => depth -= 1,
+            '\n' if depth <= 0 && !matches!(last, ',' | '+' | '\\' | '=' | '|') => return from + at,
+            _ => {}
+        }
+        if !letter.is_whitespace() {
+            last = letter;
+        }
+    }
+    text.len()
+}
+
+/// Returns the texts in a stretch of a script.
+pub(crate) fn texts(stretch: &str) -> Vec<String> {
+    let Some(forms) = forms() else { return Vec::new() };
+    let text = |found: regex_lite::Captures<'_>| Some(found.get(1).or_else(|| found.get(2))?.as_str().to_owned());
+    forms.text.captures_iter(stretch).filter_map(text).collect()
+}
+
+impl Descriptions {
+    /// Reads the description in the file `shown`, and notes what it makes, depends on and brings along.
+    pub(super) fn read(&mut self, text: &str, shown: &str, pods: &mut Pods, binaries: &mut Vec<String>) {
+        let Some(forms) = forms() else { return };
+        let (folder, file) = shown.rsplit_once('/').map_or(("", shown), |(folder, file)| (folder, file));
+        let name = file.strip_suffix(".podspec").unwrap_or(file).to_owned();
+        let folder = if folder.is_empty() { String::new() } else { format!("{folder}/") };
+        let plain = without_comments(text);
+        let mut sections = vec![Section::default()];
+        // The variables of the blocks, with the section that each stands for at that place.
+        let mut bound: Vec<(String, usize)> = Vec::new();
+        let mut default = None;
+        for found in forms.statement.captures_iter(&plain) {
+            let (Some(whole), Some(variable), Some(word)) = (found.get(0), found.get(1), found.get(3)) else {
+                continue;
+            };
+            if found.get(2).is_some_and(|platform| platform.as_str() != "ios") {
+                continue;
+            }
+            let end = statement_end(&plain, whole.end());
+            let stretch = plain.get(whole.end()..end).unwrap_or_default();
+            let section = bound.iter().rfind(|(name, _)| name == variable.as_str()).map_or(0, |(_, at)| *at);
+            match word.as_str() {
+                "subspec" | "test_spec" | "app_spec" => {
+                    let inner = texts(stretch).into_iter().next().unwrap_or_default();
+                    let around = sections.get(section).map(|one| one.name.as_str()).unwrap_or_default();
+                    let name = if around.is_empty() { inner } else { format!("{around}/{inner}") };
+                    let beside = word.as_str() != "subspec" || sections.get(section).is_some_and(|one| one.beside);
+                    sections.push(Section { name, beside, ..Section::default() });
+                    if let Some(variable) = forms.variable.captures(stretch).and_then(|found| found.get(1)) {
+                        bound.push((variable.as_str().to_owned(), sections.len() - 1));
+                    }
+                }
+                "default_subspec" | "default_subspecs" => default = Some(texts(stretch)),
+                "dependency" => {
+                    let Some(on) = texts(stretch).into_iter().next() else { continue };
+                    let pod = on.split('/').next().unwrap_or(&on).to_owned();
+                    if pod == name {
+                        if let (Some(section), Some((_, part))) = (sections.get_mut(section), on.split_once('/')) {
+                            section.depends.push(part.to_owned());
+                        }
+                    } else if !pods.depends.contains(&pod) {
+                        pods.depends.push(pod);
+                    }
+                }
+                "source_files" | "exclude_files" => {
+                    let Some(section) = sections.get_mut(section) else { continue };
+                    let list = if word.as_str() == "source_files" { &mut section.files } else { &mut section.excluded };
+                    list.extend(texts(stretch).into_iter().map(|pattern| as_pattern(&pattern)));
+                }
+                _ => {
+                    for path in texts(stretch).iter().filter(|path| path.contains('.')) {
+                        let last = path.rsplit('/').next().unwrap_or(path).to_owned();
+                        if !last.contains('*') && !binaries.contains(&last) {
+                            binaries.push(last);
+                        }
+                    }
+                }
+            }
+        }
+        if !pods.names.contains(&name) {
+            pods.names.push(name.clone());
+        }
+        self.0.push(Description { name, folder, sections, default });
+    }
+
+    /// Says whether an app compiles a file of the package.
+    pub(super) fn takes(&self, shown: &str) -> Taken {
+        // The linker takes the uppermost description; those deeper down are pods that an app names.
+        let depth = |description: &Description| description.folder.matches('/').count();
+        let Some(least) = self.0.iter().map(depth).min() else { return Taken::Always };
+        let mut chosen = None;
+        for description in &self.0 {
+            let Some(inside) = shown.strip_prefix(&description.folder) else { continue };
+            let nested = depth(description) > least;
+            match description.takes(inside) {
+                Taken::Always if nested => chosen = chosen.or(Some(description.name.clone())),
+                Taken::Chosen(_) if nested => chosen = chosen.or(Some(description.name.clone())),
+                Taken::Always => return Taken::Always,
+                Taken::Chosen(part) => chosen = chosen.or(Some(part)),
+                Taken::Never => {}
+            }
+        }
+        chosen.map_or(Taken::Never, Taken::Chosen)
+    }
+}
+
+impl Description {
+    fn takes(&self, inside: &str) -> Taken {
+        // What only running the description tells is taken for the whole package.
+        if self.sections.iter().filter(|section| !section.beside).all(|section| section.files.is_empty()) {
+            return Taken::Always;
+        }
+        let inherited: Vec<&String> =
+            self.sections.first().map(|own| own.excluded.iter().collect()).unwrap_or_default();
+        let mut chosen = None;
+        for section in self.sections.iter().filter(|section| !section.beside) {
+            let named = section.files.iter().any(|pattern| fits(pattern, inside));
+            let excluded =
+                section.excluded.iter().chain(inherited.iter().copied()).any(|pattern| fits(pattern, inside));
+            if !named || excluded {
+                continue;
+            }
+            if self.is_default(&section.name) {
+                return Taken::Always;
+            }
+            chosen = chosen.or(Some(section.name.clone()));
+        }
+        chosen.map_or(Taken::Never, Taken::Chosen)
+    }
+
+    fn is_default(&self, name: &str) -> bool {
+        let Some(default) = &self.default else { return true };
+        let within = |one: &str| name.is_empty() || name == one || name.starts_with(&format!("{one}/"));
+        let mut wanted: Vec<&str> = default.iter().map(String::as_str).collect();
+        let mut at = 0;
+        while let Some(one) = wanted.get(at).copied() {
+            let of = |section: &&Section| section.name == one || section.name.starts_with(&format!("{one}/"));
+            let more = self.sections.iter().filter(of).flat_map(|section| &section.depends).map(String::as_str);
+            let new: Vec<_> = more.filter(|more| !wanted.contains(more)).collect();
+            wanted.extend(new);
+            at += 1;
+        }
+        wanted.iter().any(|one| within(one))
+    }
+}
+
+/// Puts a star where only running the description tells what stands there.
+fn as_pattern(written: &str) -> String {
+    let mut out = String::with_capacity(written.len());
+    let mut rest = written.trim_start_matches("./");
+    while let Some((before, after)) = rest.split_once("#{") {
+        out.push_str(before);
+        out.push('*');
+        rest = after.split_once('}').map_or("", |(_, rest)| rest);
+    }
+    out.push_str(rest);
+    out
+}
+
+fn fits(pattern: &str, path: &str) -> bool {
+    let folder = pattern.trim_end_matches('/');
+    let plain = !pattern.contains(['*', '{', '?', '[']);
+    let inside = path.strip_prefix(folder).and_then(|rest| rest.strip_prefix('/'));
+    if plain {
+        return path == pattern || inside.is_some_and(|rest| !rest.contains('/'));
+    }
+    fast_glob::glob_match(pattern, path) || inside.is_some_and(|rest| !rest.contains('/'))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn taken(descriptions: &[(&str, &str)], file: &str) -> Taken {
+        let mut all = Descriptions::default();
+        for (shown, text) in descriptions {
+            all.read(text, shown, &mut Pods::default(), &mut Vec::new());
+        }
+        all.takes(file)
+    }
+
+    #[test]
+    fn files_are_taken_by_pattern() {
+        let all = "Pod::Spec.new do |s|\n  s.source_files = \"ios/**/*.{h,m,swift}\" # all\n  s.exclude_files = 'ios/Old/**'\nend\n";
+        assert_eq!(taken(&[("a.podspec", all)], "ios/A.swift"), Taken::Always);
+        assert_eq!(taken(&[("a.podspec", all)], "ios/In/A.m"), Taken::Always);
+        assert_eq!(taken(&[("a.podspec", all)], "ios/Old/A.m"), Taken::Never);
+        assert_eq!(taken(&[("a.podspec", all)], "extra/A.m"), Taken::Never);
+        assert_eq!(taken(&[("ios/a.podspec", "s.source_files = 'Classes'")], "ios/Classes/A.m"), Taken::Always);
+        assert_eq!(taken(&[("ios/a.podspec", "s.source_files = 'Classes'")], "ios/Other/A.m"), Taken::Never);
+        assert_eq!(taken(&[("a.podspec", "s.source_files = files_of(s)")], "ios/A.m"), Taken::Always, "not known");
+        assert_eq!(taken(&[], "ios/A.m"), Taken::Always);
+    }
+
+    #[test]
+    fn parts_that_are_no_default_are_chosen() {
+        let parts = "Pod::Spec.new do |s|\n  s.default_subspecs = 'Core'\n  s.subspec 'Core' do |ss|\n    ss.source_files = 'ios/Core/*.m'\n    ss.dependency 'a/Base'\n  end\n  s.subspec 'Base' do |ss|\n    ss.source_files = 'ios/Base/*.m'\n  end\n  s.subspec 'Camera' do |ss|\n    ss.source_files = ['ios/Camera/*.m',\n      'ios/Lens/*.m']\n  end\n  s.test_spec 'T' do |t|\n    t.source_files = 'ios/T/*.m'\n  end\nend\n";
+        assert_eq!(taken(&[("a.podspec", parts)], "ios/Core/A.m"), Taken::Always);
+        assert_eq!(taken(&[("a.podspec", parts)], "ios/Base/A.m"), Taken::Always, "the default part depends on it");
+        assert_eq!(taken(&[("a.podspec", parts)], "ios/Lens/A.m"), Taken::Chosen("Camera".to_owned()));
+        assert_eq!(taken(&[("a.podspec", parts)], "ios/T/A.m"), Taken::Never);
+        let all = parts.replace("  s.default_subspecs = 'Core'\n", "");
+        assert_eq!(taken(&[("a.podspec", &all)], "ios/Lens/A.m"), Taken::Always);
+    }
+
+    #[test]
+    fn descriptions_deeper_down_are_pods_of_their_own() {
+        let own = ("rail.podspec", "s.source_files = 'ios/*.m'");
+        let inner = ("ios/Camera/Rail-Camera.podspec", "s.source_files = '*.m'");
+        assert_eq!(taken(&[own, inner], "ios/A.m"), Taken::Always);
+        assert_eq!(taken(&[own, inner], "ios/Camera/A.m"), Taken::Chosen("Rail-Camera".to_owned()));
+    }
+}

@@ -1,0 +1,286 @@
+//! Finding the files of a package that can say what it requires.
+
+use std::path::{Path, PathBuf};
+
+use elvask_platform::native::Family;
+use elvask_project::files::{FileKind, Files};
+
+/// The deepest folder that is entered, counted from the package's own.
+const MAX_DEPTH: usize = 16;
+
+/// The most folders that are entered.
+const MAX_FOLDERS: usize = 5_000;
+
+/// The most files that are read.
+const MAX_FILES: usize = 20_000;
+
+/// What a file can say.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Role {
+    /// An Android manifest of a source set that ships.
+    Manifest,
+    /// Another XML file below an Android source folder, which a Gradle script may name as the manifest.
+    OtherXml,
+    /// Native code.
+    Source(Family),
+    /// The package's notes, in Markdown.
+    Notes,
+    /// A Gradle script.
+    Gradle,
+    /// `gradle.properties`.
+    Properties,
+    /// `package.json`.
+    PackageJson,
+    /// The description of a pod.
+    Podspec,
+    /// `Package.swift`.
+    SwiftPackage,
+    /// `plugin.xml` of the layout `widget`: what its tools put into the app's files.
+    PluginXml,
+    /// A bundled Android library.
+    Archive,
+    /// A privacy manifest.
+    Privacy,
+    /// A script that changes an app's files for another tool.
+    AppScript,
+    /// What the package tells the linker of its runtime.
+    ModuleConfig,
+    /// `pubspec.yaml`.
+    Pubspec,
+}
+
+/// A file of a package.
+#[derive(Debug, Clone)]
+pub(super) struct PackageFile {
+    pub(super) path: PathBuf,
+    /// The path from the package's folder, with forward slashes.
+    pub(super) shown: String,
+    pub(super) role: Role,
+}
+
+/// The files of a package.
+#[derive(Debug, Default)]
+pub(super) struct Tree {
+    pub(super) files: Vec<PackageFile>,
+    /// The files and folders with native code that is compiled already, from the package's folder.
+    pub(super) binaries: Vec<String>,
+    /// Whether there was more than is looked at.
+    pub(super) cut: bool,
+}
+
+/// Folders whose files are not part of what ships.
+const NOT_SHIPPED: [&str; 31] = [
+    "node_modules",
+    "build",
+    "dist",
+    "out",
+    "deriveddata",
+    "pods",
+    "carthage",
+    "example",
+    "examples",
+    "sample",
+    "samples",
+    "demo",
+    "demos",
+    "test",
+    "tests",
+    "testing",
+    "androidtest",
+    "sharedtest",
+    "testfixtures",
+    "__tests__",
+    "__mocks__",
+    "e2e",
+    "fixtures",
+    "playground",
+    "benchmark",
+    "benchmarks",
+    "template",
+    "templates",
+    "debug",
+    "mocks",
+    "integration_test",
+];
+
+/// Folders of platforms that are not looked at.
+const OTHER_PLATFORMS: [&str; 12] =
+    ["macos", "osx", "windows", "linux", "web", "tvos", "watchos", "visionos", "tizen", "uwp", "wasm", "electron"];
+
+/// Files of notes that tell something other than how to set up.
+const OTHER_NOTES: [&str; 14] = [
+    "changelog",
+    "changes",
+    "history",
+    "release",
+    "contributing",
+    "code_of_conduct",
+    "license",
+    "licence",
+    "security",
+    "authors",
+    "upgrad",
+    "migrat",
+    "maintain",
+    "publish",
+];
+
+/// Finds the files of a package.
+pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
+    let mut tree = Tree::default();
+    let mut open = vec![(root.to_owned(), String::new(), 0)];
+    let mut folders = 0;
+    while let Some((folder, shown, depth)) = open.pop() {
+        folders += 1;
+        if folders > MAX_FOLDERS || tree.files.len() > MAX_FILES {
+            tree.cut = true;
+            break;
+        }
+        let entries = files.entries(&folder);
+        // A folder with an app of its own shows how the package is used.
+        let is_app = depth > 0
+            && entries.iter().any(|entry| {
+                matches!(entry.name.as_str(), "pubspec.lock" | "package-lock.json" | "yarn.lock" | "Podfile.lock")
+                    || entry.name.ends_with(".xcodeproj") && shown.to_lowercase().contains("app")
+            });
+        if is_app {
+            continue;
+        }
+        for entry in entries {
+            // What a link leads to is not the package's own.
+            if entry.link || entry.name.starts_with('.') {
+                continue;
+            }
+            let path = folder.join(&entry.name);
+            let inside = if shown.is_empty() { entry.name.clone() } else { format!("{shown}/{}", entry.name) };
+            match entry.kind {
+                FileKind::Folder if depth >= MAX_DEPTH => tree.cut = true,
+                FileKind::Folder if is_compiled_folder(&entry.name) => tree.binaries.push(inside),
+                FileKind::Folder if is_entered(&entry.name, &shown) => open.push((path, inside, depth + 1)),
+                FileKind::Folder => {}
+                FileKind::File => {
+                    if is_compiled_file(&entry.name) {
+                        tree.binaries.push(inside);
+                        continue;
+                    }
+                    let role = role_of(&entry.name, &inside, depth);
+                    tree.files.extend(role.map(|role| PackageFile { path, shown: inside, role }));
+                }
+            }
+        }
+    }
+    // Native code above all comes in the order of the names, whatever the order of the folders.
+    tree.files.sort_by(|one, other| one.shown.cmp(&other.shown));
+    tree.files.truncate(MAX_FILES);
+    tree
+}
+
+/// Says whether a folder is a library or framework that is compiled already.
+fn is_compiled_folder(name: &str) -> bool {
+    name.ends_with(".framework") || name.ends_with(".xcframework")
+}
+
+/// Says whether a file is a library that is compiled already. The build tool's own wrapper is none of the package.
+fn is_compiled_file(name: &str) -> bool {
+    let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending);
+    matches!(ending, "jar" | "a" | "so") && name != "gradle-wrapper.jar"
+}
+
+/// Words in the names of notes at the top of a package that tell how to set it up.
+const SETUP_NOTES: [&str; 16] = [
+    "readme",
+    "install",
+    "setup",
+    "set-up",
+    "usage",
+    "guide",
+    "android",
+    "ios",
+    "permission",
+    "config",
+    "start",
+    "doc",
+    "api",
+    "link",
+    "integrat",
+    "platform",
+];
+
+/// Words in the names of notes that are written for machines.
+const NOTES_FOR_MACHINES: [&str; 5] = ["agent", "assistant", "llms", "prompt", "skill"];
+
+fn is_entered(name: &str, around: &str) -> bool {
+    // Below the root of a source tree, folders are parts of package names, and `example` is a usual one.
+    if around.split('/').any(|part| matches!(part, "java" | "kotlin")) {
+        return true;
+    }
+    let lower = name.to_lowercase();
+    let lower = lower.as_str();
+    // Scripts for another tool come translated.
+    if around == "plugin" && lower == "build" {
+        return true;
+    }
+    let endings = [
+        "tests",
+        "uitests",
+        "example",
+        "examples",
+        "exampleapp",
+        "demo",
+        "sampleapp",
+        ".xcodeproj",
+        ".bundle",
+        ".lproj",
+    ];
+    !NOT_SHIPPED.contains(&lower)
+        && !OTHER_PLATFORMS.contains(&lower)
+        && !endings.iter().any(|ending| lower.ends_with(ending))
+        && !lower.starts_with("example")
+}
+
+fn role_of(name: &str, shown: &str, depth: usize) -> Option<Role> {
+    let (stem, ending) = name.rsplit_once('.')?;
+    Some(match ending {
+        "swift" if name == "Package.swift" => Role::SwiftPackage,
+        "swift" | "m" | "mm" => Role::Source(Family::Apple),
+        "kt" | "java" => Role::Source(Family::Jvm),
+        "xml" if name == "AndroidManifest.xml" => Role::Manifest,
+        "xml" if name == "plugin.xml" && depth == 0 => Role::PluginXml,
+        "xml" if stem.to_lowercase().contains("manifest") => Role::OtherXml,
+        "gradle" => Role::Gradle,
+        "kts" if stem.ends_with(".gradle") => Role::Gradle,
+        "properties" if stem == "gradle" => Role::Properties,
+        "json" if name == "package.json" && depth == 0 => Role::PackageJson,
+        "json" if depth == 0 && name.ends_with("module.config.json") => Role::ModuleConfig,
+        "yaml" if depth == 0 && name == "pubspec.yaml" => Role::Pubspec,
+        "js" | "cjs" if name.starts_with("app.plugin.") && depth == 0 => Role::AppScript,
+        "js" | "cjs" if shown.starts_with("plugin/") => Role::AppScript,
+        "podspec" => Role::Podspec,
+        "aar" => Role::Archive,
+        "xcprivacy" => Role::Privacy,
+        "md" | "markdown" | "mdx" => {
+            let lower = stem.to_lowercase();
+            let other = OTHER_NOTES.iter().chain(&NOTES_FOR_MACHINES).any(|word| lower.contains(word))
+                || depth == 0 && !SETUP_NOTES.iter().any(|word| lower.contains(word));
+            let place = shown.to_lowercase();
+            let docs = depth == 0
+                || place.starts_with("doc")
+                || matches!(place.split('/').next(), Some("android" | "ios" | "guides" | "guide" | "wiki"));
+            // Translations say the same as the notes that they translate.
+            let translated = lower.strip_prefix("readme").is_some_and(|rest| !rest.is_empty());
+            if other || !docs || translated || is_versioned(&place) {
+                return None;
+            }
+            Role::Notes
+        }
+        _ => return None,
+    })
+}
+
+/// Says whether notes speak of another version of the package.
+fn is_versioned(path: &str) -> bool {
+    path.split('/').any(|part| {
+        let number = part.strip_prefix("version-").or_else(|| part.strip_prefix('v'));
+        number.is_some_and(|rest| rest.starts_with(|first: char| first.is_ascii_digit()) && !rest.ends_with(".md"))
+    })
+}

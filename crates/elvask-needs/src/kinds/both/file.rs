@@ -1,0 +1,139 @@
+//! `file`: a file that must be in a platform's project.
+
+use elvask_platform::{Kind, Platform};
+use elvask_project::scene::Scene;
+use elvask_project::source::Place;
+use elvask_project::tomldoc::Problem;
+use serde_json::{Value as Json, json};
+
+use crate::kinds::stated::{asking, plain, problem};
+use crate::kinds::toml::{table, text};
+use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
+use crate::remedy::Remedy;
+use crate::requirement::Need;
+use crate::section::Section;
+
+/// See the module.
+pub(crate) struct File;
+
+static ABOUT: KindAbout = KindAbout {
+    kind: Kind::File,
+    key: Some("file"),
+    states: "`{ platform, path, id-at }`: a file that must be there, and that names this app at a path such as `/client/package_name`",
+    examples: [
+        "file = { platform = \"android\", path = \"app/example-services.json\", id-at = \"/client/package_name\" }",
+        "file = { platform = \"ios\", path = \"ExampleServices.plist\" }",
+    ],
+    section: Section::Keys,
+    spot: Spot::Files,
+    asks: Asks::Plain,
+    is_written: false,
+    is_removed: false,
+};
+
+impl KindSpec for File {
+    fn about(&self) -> &'static KindAbout {
+        &ABOUT
+    }
+
+    fn read(&self, stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Vec<Asking> {
+        read(stated, problems).unwrap_or_default()
+    }
+
+    fn write(&self, name: &str, need: &Need) -> Option<String> {
+        let Need::File { platform, id_at } = need else { return None };
+        let fields = [
+            ("platform", Some(text(platform.id()))),
+            ("path", Some(text(name))),
+            ("id-at", id_at.as_deref().map(text)),
+        ];
+        Some(format!("file = {}", table(&fields)))
+    }
+
+    fn schema(&self) -> Json {
+        json!({
+            "type": "object",
+            "properties": {
+                "platform": { "enum": ["android", "ios"] },
+                "path": { "type": "string", "description": "From the folder of the platform's project." },
+                "id-at": { "type": "string", "description": "Where in the file the app's id must stand." }
+            },
+            "additionalProperties": false,
+            "required": ["platform", "path"]
+        })
+    }
+
+    fn value(&self, need: &Need) -> Option<String> {
+        let Need::File { id_at, .. } = need else { return None };
+        id_at.clone()
+    }
+
+    fn belongs(&self, name: &str, _need: &Need) -> String {
+        format!("the file {name}")
+    }
+
+    fn called(&self, name: &str) -> String {
+        format!("the file {name}")
+    }
+
+    fn declared(&self, scene: &Scene<'_>) -> Vec<Declared> {
+        let there = scene.app.required.iter().filter_map(|one| Some((one.path.as_str(), one.file?)));
+        let place = |file| Place { file, span: elvask_markup::Span::at(0) };
+        there.map(|(path, file)| Declared::new(path, place(file), Vec::new())).collect()
+    }
+
+    fn compare(&self, scene: &Scene<'_>, _side: Side<'_, '_>, name: &str, need: &Need) -> Match {
+        // Of a platform's project that the app does not have nothing is known.
+        let known = scene.app.required_file(need.platform(), name);
+        Match::when(known.is_none_or(|file| file.file.is_some()))
+    }
+
+    fn is_same(&self, one: &Need, other: &Need) -> bool {
+        one.platform() == other.platform()
+    }
+
+    fn absent(&self, name: &str, need: &Need, _only: &str, who: &str) -> String {
+        format!("{name} is not there, and {who} it in the {} project", need.platform().title())
+    }
+
+    fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, _: &dyn Answering) -> Option<(Place, Remedy)> {
+        let wanted = scene.app.required_file(need.platform(), name)?;
+        let steps = format!("Get the file from the plugin's maker and put it at {}.", wanted.shown);
+        let manifest = || scene.manifest.as_deref().map(|manifest| manifest.tag(manifest.root));
+        let plist = || scene.plist.map(|plist| plist.root_tag());
+        let place = match need.platform() {
+            Platform::Android => manifest().or_else(plist),
+            Platform::Ios => plist().or_else(manifest),
+        };
+        Some((place?, Remedy::Manual(steps)))
+    }
+}
+
+fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Asking>> {
+    let table = stated.fields("`file`", &["platform", "path", "id-at"], problems)?;
+    let platform = table.required_text("platform", problems)?;
+    let path = table.required_text("path", problems).filter(|text| plain(text, problems))?;
+    let platform = match platform.text.as_str() {
+        "android" => Platform::Android,
+        "ios" => Platform::Ios,
+        other => {
+            problem(problems, platform.span, format!("`{other}` is no platform; known are `android` and `ios`"));
+            return None;
+        }
+    };
+    let inside = !path.text.is_empty()
+        && !path.text.starts_with(['/', '~'])
+        && !path.text.contains(['\\', ':'])
+        && path.text.split('/').all(|part| !matches!(part, "" | "." | ".."));
+    if !inside {
+        problem(problems, path.span, "the path must lead into the platform's project: no `..`, no root, no empty part");
+        return None;
+    }
+    let id_at = table.text("id-at", problems).filter(|text| plain(text, problems));
+    if let Some(pointer) = id_at.as_ref().filter(|pointer| !pointer.text.starts_with('/')) {
+        problem(problems, pointer.span, "`id-at` is a path in the file that starts with `/`");
+        return None;
+    }
+    let need = Need::File { platform, id_at: id_at.map(|text| text.text) };
+    Some(asking(path.text, need))
+}

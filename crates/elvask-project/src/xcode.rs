@@ -1,0 +1,295 @@
+//! Xcode projects: targets, configurations, and the build settings that come out for one of each.
+//!
+//! Source: "Build settings reference" and "Adding a build configuration file to your project" in the platform's documentation.
+
+mod edit;
+mod files;
+mod settings;
+mod xcconfig;
+
+pub use edit::{
+    add_build_setting, extend_build_setting, remove_build_setting, set_build_setting, settings_of, wire_entitlements,
+};
+pub use files::Resources;
+pub use settings::ConfigFiles;
+pub use settings::{Expanded, Layer, Setting, Settings};
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, OnceLock};
+
+use elvask_markup::Span;
+use elvask_markup::openstep::{self, Object, Objects, Value};
+
+use crate::loading::Loading;
+use crate::source::{FileId, Place};
+
+/// What a target is built into.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Product {
+    /// An app.
+    App,
+    /// An app clip: a part of an app that runs without an install.
+    Clip,
+    /// An extension that another app embeds.
+    Extension,
+    /// An app for a watch.
+    Watch,
+    /// Tests.
+    Tests,
+    /// Anything else: frameworks, libraries, tools.
+    Other,
+}
+
+impl Product {
+    fn of(product_type: &str) -> Self {
+        match product_type.strip_prefix("com.apple.product-type.").unwrap_or(product_type) {
+            "application" => Product::App,
+            "application.on-demand-install-capable" => Product::Clip,
+            "app-extension" | "extensionkit-extension" | "app-extension.messages" | "app-extension.intents-service" => {
+                Product::Extension
+            }
+            other if other.contains("watch") => Product::Watch,
+            other if other.contains("test") => Product::Tests,
+            _ => Product::Other,
+        }
+    }
+}
+
+/// A project file with its targets.
+#[derive(Debug, Clone)]
+pub struct Project {
+    /// The file `project.pbxproj`.
+    pub file: FileId,
+    /// The folder that the project lies in.
+    pub folder: PathBuf,
+    /// The project's name.
+    pub name: String,
+    /// The language in which it is developed.
+    pub language: Option<String>,
+    /// Its targets, in the order of the file.
+    pub targets: Vec<Target>,
+    /// The text of the file.
+    pub(crate) source: Arc<str>,
+    /// What stands beside the objects.
+    rest: Value,
+    /// The objects, not yet read.
+    objects: Vec<Object>,
+    /// The objects by their ids: where each stands among `objects`.
+    index: HashMap<Box<str>, usize>,
+    /// The group that each reference is in; put together when it is first asked for.
+    parents: OnceLock<HashMap<String, String>>,
+    /// The project's own configurations.
+    configurations: Vec<Configuration>,
+}
+
+/// A target.
+#[derive(Debug, Clone)]
+pub struct Target {
+    /// Its id.
+    pub id: String,
+    /// Its name.
+    pub name: String,
+    /// What it is built into.
+    pub product: Product,
+    /// Its configurations, in the order of the file.
+    pub configurations: Vec<Configuration>,
+    /// The ids of the targets that it depends on.
+    pub needs: Vec<String>,
+}
+
+/// A configuration of a target or project.
+#[derive(Debug, Clone)]
+pub struct Configuration {
+    /// Its id.
+    pub id: String,
+    /// Its name: `Release`.
+    pub name: String,
+}
+
+impl Target {
+    /// Returns the configuration of a name.
+    #[must_use]
+    pub fn configuration(&self, name: &str) -> Option<&Configuration> {
+        self.configurations.iter().find(|configuration| configuration.name == name)
+    }
+}
+
+impl Project {
+    /// Reads a project from the folder `X.xcodeproj`; `None` where it cannot be read, which is noted.
+    pub fn read(loading: &mut Loading<'_>, bundle: &Path) -> Option<Project> {
+        let path = bundle.join("project.pbxproj");
+        let shown = loading.shown(&path);
+        let (file, text) = loading.read(&path, &shown)?;
+        let name = bundle.file_stem().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let folder = bundle.parent().unwrap_or(bundle).to_owned();
+        match Project::parse(file, text, folder, name) {
+            Ok(project) => Some(project),
+            Err(error) => {
+                loading.unreadable(&shown, error.message, Place { file, span: error.span });
+                None
+            }
+        }
+    }
+
+    /// Reads a project from the text of its file.
+    ///
+    /// # Errors
+    /// The first fault with its place.
+    pub fn parse(
+        file: FileId,
+        text: impl Into<Arc<str>>,
+        folder: PathBuf,
+        name: String,
+    ) -> Result<Project, openstep::OpenStepError> {
+        let source: Arc<str> = text.into();
+        let Objects { rest, objects } = openstep::parse_objects(&source)?;
+        let index =
+            objects.iter().enumerate().map(|(at, object)| (unquoted(object.id.of(&source)).into(), at)).collect();
+        let mut project = Project {
+            file,
+            folder,
+            name,
+            language: None,
+            targets: Vec::new(),
+            source,
+            rest,
+            objects,
+            index,
+            parents: OnceLock::new(),
+            configurations: Vec::new(),
+        };
+        let root = project.rest.get("rootObject").and_then(Value::as_str);
+        let Some(root) = root.and_then(|root| project.object(root)) else { return Ok(project) };
+        let configurations = project.configurations_of(&root);
+        let language = root.get("developmentRegion").and_then(Value::as_str).map(str::to_owned);
+        let ids = root.get("targets").and_then(Value::as_array).unwrap_or_default();
+        let targets: Vec<_> = ids.iter().filter_map(|id| project.target(id.as_str()?)).collect();
+        (project.configurations, project.language, project.targets) = (configurations, language, targets);
+        Ok(project)
+    }
+
+    /// Goes through the objects of a kind, with their ids.
+    fn of_kind<'p>(&'p self, kind: &'p str) -> impl Iterator<Item = (&'p str, Span, Value)> {
+        let named = self.objects.iter().filter(move |object| object.body.of(&self.source).contains(kind));
+        let read = named.filter_map(|object| {
+            let value = openstep::parse_at(&self.source, object.body)?;
+            Some((unquoted(object.id.of(&self.source)), object.id, value))
+        });
+        read.filter(move |(_, _, value)| value.get("isa").and_then(Value::as_str) == Some(kind))
+    }
+
+    /// Reads an object by its id.
+    pub(crate) fn object(&self, id: &str) -> Option<Value> {
+        let object = self.objects.get(*self.index.get(id)?)?;
+        openstep::parse_at(&self.source, object.body)
+    }
+
+    /// Returns the group that a reference is in.
+    fn parent(&self, id: &str) -> Option<&str> {
+        let parents = self.parents.get_or_init(|| {
+            let groups = ["PBXGroup", "PBXVariantGroup"].into_iter().flat_map(|kind| self.of_kind(kind));
+            let children = groups.flat_map(|(group, _, value)| {
+                let children = value.get("children").and_then(Value::as_array).unwrap_or_default();
+                children
+                    .iter()
+                    .filter_map(|child| Some((child.as_str()?.to_owned(), group.to_owned())))
+                    .collect::<Vec<_>>()
+            });
+            children.collect()
+        });
+        parents.get(id).map(String::as_str)
+    }
+
+    fn text<'v>(&self, object: &'v Value, key: &str) -> Option<&'v str> {
+        object.get(key).and_then(Value::as_str)
+    }
+
+    fn target(&self, id: &str) -> Option<Target> {
+        let object = self.object(id)?;
+        let product = self.text(&object, "productType").map_or(Product::Other, Product::of);
+        let dependencies = object.get("dependencies").and_then(Value::as_array).unwrap_or_default();
+        let needs = dependencies.iter().filter_map(|dependency| {
+            let dependency = self.object(dependency.as_str()?)?;
+            self.text(&dependency, "target").map(str::to_owned)
+        });
+        let name = self.text(&object, "name").or_else(|| self.text(&object, "productName"))?.to_owned();
+        let (needs, configurations) = (needs.collect(), self.configurations_of(&object));
+        Some(Target { id: id.to_owned(), name, product, configurations, needs })
+    }
+
+    fn configurations_of(&self, owner: &Value) -> Vec<Configuration> {
+        let list = self.text(owner, "buildConfigurationList").and_then(|id| self.object(id));
+        let ids = list.as_ref().and_then(|list| list.get("buildConfigurations")?.as_array()).unwrap_or_default();
+        let one = |id: &Value| {
+            let id = id.as_str()?;
+            let name = self.text(&self.object(id)?, "name")?.to_owned();
+            Some(Configuration { id: id.to_owned(), name })
+        };
+        ids.iter().filter_map(one).collect()
+    }
+
+    /// Returns a target by its name.
+    #[must_use]
+    pub fn target_named(&self, name: &str) -> Option<&Target> {
+        self.targets.iter().find(|target| target.name == name)
+    }
+
+    /// Returns the extensions, clips and watch apps that a target embeds.
+    #[must_use]
+    pub fn embedded(&self, target: &Target) -> Vec<&Target> {
+        let inside = |one: &&Target| {
+            target.needs.contains(&one.id) && matches!(one.product, Product::Extension | Product::Clip | Product::Watch)
+        };
+        self.targets.iter().filter(inside).collect()
+    }
+
+    /// Returns a place in the project file.
+    #[must_use]
+    pub fn at(&self, value: &Value) -> Place {
+        Place { file: self.file, span: value.span }
+    }
+
+    /// Reads the configuration files for a target and one of its configurations.
+    pub fn read_config_files(
+        &self,
+        loading: &mut Loading<'_>,
+        target: &Target,
+        configuration: &str,
+        read: &mut ConfigFiles,
+    ) {
+        settings::read_files(self, loading, target, configuration, read);
+    }
+
+    /// Returns the settings of a target for one of its configurations, with the configuration files as they were read.
+    pub fn settings(&self, target: &Target, configuration: &str, files: &ConfigFiles) -> Settings {
+        settings::gather(self, target, configuration, files)
+    }
+
+    /// Returns the path that a file reference leads to, from the groups around it; `None` for what lies outside the sources.
+    #[must_use]
+    pub fn path_of(&self, id: &str) -> Option<PathBuf> {
+        self.path_within(id, 0)
+    }
+
+    fn path_within(&self, id: &str, depth: usize) -> Option<PathBuf> {
+        let object = self.object(id)?;
+        let own = self.text(&object, "path");
+        let tree = self.text(&object, "sourceTree").unwrap_or("<group>");
+        let base = match tree {
+            "SOURCE_ROOT" => self.folder.clone(),
+            "<group>" => match self.parent(id) {
+                Some(parent) if depth < 64 => self.path_within(parent, depth + 1)?,
+                _ => self.folder.clone(),
+            },
+            "<absolute>" => PathBuf::from("/"),
+            _ => return None,
+        };
+        Some(own.map_or(base.clone(), |own| crate::files::normal(&base.join(own))))
+    }
+}
+
+/// Returns an id without the quotes that it may stand in.
+fn unquoted(id: &str) -> &str {
+    id.trim_matches(['"', '\''])
+}
