@@ -13,7 +13,7 @@ use elvask_project::gradle::Build;
 use elvask_project::layout::{Home, Layout};
 use elvask_project::loading::Loading;
 
-use super::{Package, appjson, gradle, msbuild, npm, pubspec, widget, xcode};
+use super::Package;
 use crate::app::{Choice, Plugin};
 
 /// What is known while packages are looked for.
@@ -69,13 +69,13 @@ pub(crate) trait LayoutSpec: Sync {
 
 /// All layouts, in the order in which they are told.
 pub(crate) static LAYOUTS: [&dyn LayoutSpec; Layout::ALL.len()] = [
-    &pubspec::Pubspec,
-    &npm::Npm,
-    &msbuild::Msbuild,
-    &widget::WidgetLayout,
-    &appjson::AppJson,
-    &gradle::Gradle,
-    &xcode::Xcode,
+    &super::pubspec::Pubspec,
+    &super::npm::Npm,
+    &super::msbuild::Msbuild,
+    &super::widget::WidgetLayout,
+    &super::appjson::AppJson,
+    &super::gradle::Gradle,
+    &super::xcode::Xcode,
 ];
 
 /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
@@ -89,7 +89,7 @@ pub(crate) fn at(files: &dyn Files, root: &Path) -> Vec<&'static dyn LayoutSpec>
 /// Returns all that is known of a layout.
 pub(crate) fn spec(layout: Layout) -> &'static dyn LayoutSpec {
     // A test holds the order of the list against that of the layouts.
-    LAYOUTS.get(layout as usize).copied().unwrap_or(&npm::Npm)
+    LAYOUTS.get(layout as usize).copied().unwrap_or(&super::npm::Npm)
 }
 
 /// Returns the file of the platform for a spot.
