@@ -240,3 +240,16 @@ fn levels_are_read_or_told_to_be_unknown() {
     assert_eq!((app.min_level.value, app.min_level.written.as_deref()), (None, Some("shell.minSdkVersion")));
     assert_eq!(app.target_level.value, Some(35));
 }
+
+#[test]
+fn a_folder_of_scripts_for_a_platform_is_no_native_code() {
+    let mut tree = Memory::app([(
+        "package.json",
+        r#"{ "dependencies": { "shore_log": "1" }, "devDependencies": { "shore_preset": "1" } }"#,
+    )]);
+    package(&mut tree, "/app/node_modules/shore_log", "shore_log", "1.0.0", "");
+    tree.put("/app/node_modules/shore_log/ios/ShoreLog.m", "");
+    package(&mut tree, "/app/node_modules/shore_preset", "shore_preset", "1.0.0", "");
+    tree.put("/app/node_modules/shore_preset/ios/preset.js", "");
+    assert_eq!(plugins(&load(&tree)), ["shore_log 1.0.0+"]);
+}

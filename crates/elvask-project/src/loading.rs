@@ -117,9 +117,11 @@ impl<'f> Loading<'f> {
         }
     }
 
-    /// Notes what a person should know, in a sentence without a full stop.
+    /// Notes what a person should know, in a sentence without a full stop; once, however often it is noted.
     pub fn notice(&mut self, message: String) {
-        self.notices.push(message);
+        if !self.notices.contains(&message) {
+            self.notices.push(message);
+        }
     }
 
     /// Reads a file; what keeps it from being read is noted as a fault.

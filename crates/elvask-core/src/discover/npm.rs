@@ -204,7 +204,11 @@ fn native_platforms(files: &dyn Files, root: &Path) -> Vec<Platform> {
     {
         platforms.push(Platform::Android);
     }
-    if folder("ios") || names.iter().any(|(name, _)| name.ends_with(".podspec")) {
+    // Scripts for one platform stand in such folders too, and are no native code.
+    let is_script =
+        |name: &str| [".js", ".ts", ".tsx", ".jsx", ".json", ".map"].iter().any(|ending| name.ends_with(ending));
+    let native = || files.list(&root.join("ios")).iter().any(|(name, _)| !is_script(name));
+    if (folder("ios") && native()) || names.iter().any(|(name, _)| name.ends_with(".podspec")) {
         platforms.push(Platform::Ios);
     }
     // Plugins of hybrid apps are taken by bridge apps too.

@@ -85,7 +85,7 @@ pub(crate) fn is_widget(files: &dyn Files, folder: &Path) -> bool {
 pub(crate) fn read(loading: &mut Loading<'_>) -> Option<Widget> {
     let path = loading.root.join(FILE);
     let (file, text) = loading.read(&path, FILE)?;
-    let document = match Document::parse(text) {
+    let document = match Document::parse_lenient(text) {
         Ok(document) => document,
         Err(error) => {
             loading.unreadable(FILE, &error.to_string(), Place { file, span: error.span });
@@ -231,7 +231,7 @@ fn package_json(loading: &Loading<'_>) -> Option<serde_json::Value> {
 fn read_plugin(loading: &mut Loading<'_>, path: &Path) -> Option<(Package, Vec<(String, String)>)> {
     let file = path.join("plugin.xml");
     let text = read_text(loading.files, &file).ok()?;
-    let Ok(document) = Document::parse(text) else {
+    let Ok(document) = Document::parse_lenient(text) else {
         let shown = loading.shown(&file);
         loading.notice(format!("{shown}: it cannot be read; what this plugin needs is not known"));
         return None;
@@ -266,7 +266,7 @@ fn named_plugins(loading: &mut Loading<'_>) -> Vec<Named> {
     let mut named = section(loading).map(|section| section.plugins).unwrap_or_default();
     let path = loading.root.join(FILE);
     let Ok(text) = read_text(loading.files, &path) else { return named };
-    let Ok(document) = Document::parse(text.clone()) else { return named };
+    let Ok(document) = Document::parse_lenient(text.clone()) else { return named };
     let file = loading.add(&path, text);
     for plugin in document.root().children().filter(|child| local(*child) == "plugin") {
         let Some(attribute) = plugin.attribute_written("name").or_else(|| plugin.attribute_written("id")) else {
@@ -386,7 +386,7 @@ pub(crate) fn sides(
 /// Reads who the app is and what it runs on.
 fn stands(loading: &Loading<'_>, widget: &Widget, prepared: (Option<&AndroidApp>, Option<&IosApp>)) -> Stands {
     let file = widget.file;
-    let Ok(document) = Document::parse(loading.text(file).to_owned()) else { return Stands::default() };
+    let Ok(document) = Document::parse_lenient(loading.text(file).to_owned()) else { return Stands::default() };
     let root = document.root();
     let of = |platform, name: &str| preference(root, platform, name);
     let number = |found: Option<(String, Span)>| found.and_then(|(text, span)| Some((text.trim().parse().ok()?, span)));

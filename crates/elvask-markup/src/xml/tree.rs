@@ -73,7 +73,16 @@ impl Document {
     /// # Errors
     /// The first fault that keeps a platform's reader from reading the document, with its place.
     pub fn parse(text: impl Into<Arc<str>>) -> Result<Self, XmlError> {
-        parse::parse(text.into())
+        parse::parse(text.into(), false)
+    }
+
+    /// Reads a document as readers do that go through it letter by letter: they take `<` in the value of an attribute as it is.
+    /// A value that holds it and goes over several lines is a quote that was not closed.
+    ///
+    /// # Errors
+    /// As [`Document::parse`].
+    pub fn parse_lenient(text: impl Into<Arc<str>>) -> Result<Self, XmlError> {
+        parse::parse(text.into(), true)
     }
 
     /// Returns the text that was read, unchanged.

@@ -22,7 +22,7 @@ struct Config {
 impl Config {
     fn read(generated: &Generated, sources: &Sources) -> Option<Config> {
         let text = std::sync::Arc::clone(&sources.file(generated.source).text);
-        Document::parse(text).ok().map(|document| Config { document })
+        Document::parse_lenient(text).ok().map(|document| Config { document })
     }
 
     fn platform(&self, platform: Platform) -> Option<Element<'_>> {
@@ -291,7 +291,7 @@ fn given_by_variable(
     key: &str,
 ) -> Option<elvask_markup::Span> {
     generated.plugins.iter().find_map(|plugin| {
-        let document = Document::parse(std::sync::Arc::clone(&sources.file(plugin.file).text)).ok()?;
+        let document = Document::parse_lenient(std::sync::Arc::clone(&sources.file(plugin.file).text)).ok()?;
         let puts = |one: &Element<'_>| {
             local(*one) == "config-file"
                 && attribute(*one, "target").is_some_and(|target| is_plist(&target))
