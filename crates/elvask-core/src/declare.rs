@@ -45,6 +45,7 @@ pub enum Naming {
 ///
 /// # Errors
 /// A sentence about what is not known.
+// In one piece: one arm for each word of the command, so that all of them can be compared.
 pub fn entries(naming: Naming, word: &str, value: Option<&str>, on: Option<&str>) -> Result<Vec<String>, String> {
     let text = |text: &str| serde_json::to_string(text).unwrap_or_default();
     let one = |line: String| Ok(vec![line]);

@@ -83,7 +83,7 @@ fn sheet(required: &[&str]) -> String {
 }
 
 fn widget(required: &[&str]) -> Memory {
-    let mut tree = Memory::app([("config.xml", CONFIG), ("plugins/tern-camera/plugin.xml", PLUGIN)]);
+    let mut tree = Memory::app([("plugins/tern-camera/plugin.xml", PLUGIN), ("config.xml", CONFIG)]);
     tree.put("/app/elvask/sheets/plover.toml", sheet(required));
     tree
 }

@@ -8,6 +8,9 @@ use std::path::{Path, PathBuf};
 /// The most lines of a file.
 const MOST_LINES: usize = 600;
 
+/// The most lines of a function, unless a comment says why.
+const MOST_LINES_OF_A_FUNCTION: usize = 80;
+
 /// Returns the Rust files below a folder.
 fn files(folder: &Path) -> Vec<PathBuf> {
     let mut found = Vec::new();
@@ -140,6 +143,48 @@ fn a_circle_is_found() {
     assert_eq!(found, ["b", "c", "b"]);
     let read = imported("use crate::{a::B, c::{D, E}};\nuse crate::f::G; let x = crate::h::i();", "crate::");
     assert_eq!(read.into_iter().collect::<Vec<_>>(), ["a", "c", "f", "h"]);
+}
+
+/// Returns the functions of a text that are too long, with their line, counted from 1; those that say why they are left out.
+fn long_functions(text: &str) -> Vec<(usize, usize)> {
+    let lines: Vec<&str> = text.lines().collect();
+    let is_function = |line: &str| {
+        let line = line.trim_start();
+        let line = line.strip_prefix("pub").map_or(line, |rest| rest.split_once(' ').map_or(rest, |(_, rest)| rest));
+        line.strip_prefix("const ").unwrap_or(line).starts_with("fn ")
+    };
+    let mut found = Vec::new();
+    for (start, line) in
+        lines.iter().enumerate().filter(|(_, line)| is_function(line) && !line.trim_end().ends_with(';'))
+    {
+        let indent = &line[..line.len() - line.trim_start().len()];
+        let end = format!("{indent}}}");
+        let length = lines[start..].iter().position(|line| **line == end).map_or(1, |at| at + 1);
+        let says_why = start > 0 && lines[start - 1].trim_start().starts_with("// In one piece: ");
+        if length > MOST_LINES_OF_A_FUNCTION && !says_why {
+            found.push((start + 1, length));
+        }
+    }
+    found
+}
+
+#[test]
+fn a_long_function_says_why() {
+    for path in crates().iter().flat_map(|folder| files(&folder.join("src"))) {
+        let text = code(&path);
+        // Traits name functions that have no body.
+        let long: Vec<_> = long_functions(&text)
+            .into_iter()
+            .filter(|(line, _)| {
+                let signature: String = text.lines().skip(line - 1).take(12).collect();
+                signature.find('{').unwrap_or(usize::MAX) < signature.find(';').unwrap_or(usize::MAX)
+            })
+            .collect();
+        assert_eq!(long, [], "{}", path.display());
+    }
+    let long = format!("fn a() {{\n{}}}\n", "    b();\n".repeat(MOST_LINES_OF_A_FUNCTION));
+    assert_eq!(long_functions(&long), [(1, MOST_LINES_OF_A_FUNCTION + 2)]);
+    assert_eq!(long_functions(&format!("// In one piece: it is a list.\n{long}")), []);
 }
 
 #[test]

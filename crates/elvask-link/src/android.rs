@@ -282,6 +282,7 @@ impl AndroidLinks {
 
     /// Tells what a device of a level does with a link that another app opens.
     #[must_use]
+    // In one piece: the rules of the system in its order, each of which may decide.
     pub fn open(&self, link: &Link, level: u32, site: Option<&dyn Website>, sources: &Sources) -> Attempt {
         let uri = link.uri();
         let web = uri.is_web();

@@ -242,6 +242,7 @@ fn transport(out: &mut Audited, answer: &Answer) -> bool {
     true
 }
 
+// In one piece: what is looked at in a file, in the order in which it is told.
 fn asset_links(
     links: &AppLinks,
     android: &AndroidLinks,
@@ -343,6 +344,7 @@ fn asset_links(
     out
 }
 
+// In one piece: what is looked at in a file, in the order in which it is told.
 fn apple(
     all: &AppLinks,
     links: &ios::IosLinks,

@@ -241,6 +241,7 @@ impl IosLinks {
         }
     }
 
+    // In one piece: the rules of the system in its order, each of which may decide.
     fn open_web(&self, link: &Link, version: Version, site: Option<&dyn Website>, sources: &Sources) -> Attempt {
         let uri = link.uri();
         let host = uri.host().unwrap_or_default();

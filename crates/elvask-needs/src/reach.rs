@@ -391,6 +391,7 @@ impl Judge<'_> {
         })
     }
 
+    // In one piece: the table of what is judged of each kind; parted, it could not be held against the documentation.
     fn by_table(&self, learned: &Learned, live: &Live<'_>, used: Option<String>) -> Judged {
         let everybody = learned.shown.notes == Some(Notes::Everybody);
         let noted = learned.shown.notes.is_some();

@@ -54,6 +54,7 @@ struct PackageJson {
 
 /// Finds the packages of the app, those first that its own file names. The linkers take what that file names, under whichever
 /// heading; what only other packages name is linked where it brings settings for a linker that looks everywhere.
+// In one piece: one walk over the lists of dependencies, which share what has been seen.
 pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let root = loading.root.clone();
     let Some((file, text)) = loading.read(&root.join("package.json"), "package.json") else { return Vec::new() };

@@ -146,6 +146,7 @@ impl<'t> Reader<'t> {
         self.depth -= 1;
     }
 
+    // In one piece: one branch for each form of a statement, told apart by what follows the first word.
     fn one_statement(&mut self, conditional: bool, out: &mut Vec<Statement>) {
         if self.take(";") {
             return;

@@ -311,6 +311,7 @@ pub(crate) fn is_asked_for(name: &str) -> bool {
 }
 
 /// Reads the files of a package and brings together what they show.
+// In one piece: one pass over the roles of files, in the order in which what they show wins.
 pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     let mut found = Found::default();
     if tree.cut {

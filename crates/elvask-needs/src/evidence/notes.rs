@@ -89,6 +89,7 @@ struct Table {
 }
 
 impl Reader<'_, '_> {
+    // In one piece: one arm for each event of a text, which share what is open.
     fn run<'e>(&mut self, events: impl Iterator<Item = (Event<'e>, std::ops::Range<usize>)>) {
         let mut prose = Prose::default();
         let mut code: Option<(String, Prose)> = None;
@@ -402,6 +403,7 @@ impl Reader<'_, '_> {
     }
 
     /// Judges a fragment with what was said before it.
+    // In one piece: what was said before a fragment decides, in this order.
     fn fragment(&mut self, code: &Prose, tag: &str) {
         let text = code.text.as_str();
         let pieces = pieces_of(text, tag);

@@ -70,6 +70,7 @@ pub(super) fn verdict(text: &str) -> Verdict {
 }
 
 /// Finds the condition on levels and versions that a sentence states, and the level up to which something holds.
+// In one piece: the patterns stand beside what their groups mean.
 pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
     static FORMS: OnceLock<Option<[Regex; 4]>> = OnceLock::new();
     let forms = FORMS.get_or_init(|| {

@@ -62,6 +62,7 @@ fn is_lower(version: &str, least: &str) -> bool {
 }
 
 /// Returns where a line goes and what puts it there.
+// In one piece: one arm for each line of a build, which share how a call and a quote are written.
 pub(crate) fn planned(
     scene: &Scene<'_>,
     module: &Module,

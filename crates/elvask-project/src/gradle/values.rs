@@ -264,6 +264,7 @@ impl<'a> Scope<'a> {
         }
     }
 
+    // In one piece: one arm for each form of a reference, of which the first that fits counts.
     fn path(&self, expr: &Expr, path: &[Segment]) -> Known {
         let null = Known { value: Value::Null, place: self.place(expr.span) };
         let owner = |segment: &&Segment| matches!(segment, Segment::Name(name) if ["project", "rootProject", "providers", "this", "ext", "extra", "gradle"].contains(&name.as_str()));

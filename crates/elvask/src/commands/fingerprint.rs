@@ -37,6 +37,7 @@ struct CertificateRecord {
     sha1: String,
 }
 
+// In one piece: the steps of the command, each of which may end it.
 pub(crate) fn run(options: &Fingerprint, output: &Output) -> Done {
     let shown = options.file.display().to_string();
     let bytes = load(&options.file)?;

@@ -68,6 +68,7 @@ impl LookedAt {
     }
 }
 
+// In one piece: the steps of the command, each of which may end it.
 pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     let app = load_with(&options.app, Look::All, output)?;
     let settings = Settings { unneeded: true, ..settings(false) };

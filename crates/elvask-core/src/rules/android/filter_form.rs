@@ -107,6 +107,7 @@ fn finding(
     Finding::new(&ABOUT, filter.subject(), place, fault.message).level(fault.level).mend(remedy)
 }
 
+// In one piece: one arm for each attribute, in the order of the documentation.
 fn judge(
     context: &Context<'_>,
     filter: &WrittenFilter<'_, '_>,
@@ -267,6 +268,7 @@ fn judge_host(data: &elvask_project::filters::DataSpec, value: &str) -> Option<F
     None
 }
 
+// In one piece: the mistakes of paths exclude one another, and the first that holds is told.
 fn judge_path(
     context: &Context<'_>,
     filter: &WrittenFilter<'_, '_>,

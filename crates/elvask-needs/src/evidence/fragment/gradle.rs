@@ -63,6 +63,7 @@ fn matched<'t>(form: &str, text: &'t str) -> Option<Captures<'t>> {
     Regex::new(form).ok()?.captures(text)
 }
 
+// In one piece: one branch for each form of a line, of which the first that fits counts.
 fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
     let inside = |name: &str| blocks.iter().any(|block| block == name) || line.starts_with(&format!("{name} {{"));
     let get =

@@ -179,6 +179,7 @@ impl<'t> Reader<'t> {
         }
     }
 
+    // In one piece: one loop over the letters of a tag that may be broken in any place.
     fn open(&mut self) {
         let start = self.at;
         let bytes = self.text.as_bytes();

@@ -61,6 +61,7 @@ fn forms() -> Option<&'static Forms> {
 }
 
 /// Finds what a clause names; `context` is what headings, tables and lists around it say, in small letters.
+// In one piece: what one form takes is out of reach for the next.
 pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
     let Some(forms) = forms() else { return Vec::new() };
     let mut out: Vec<Mention> = Vec::new();

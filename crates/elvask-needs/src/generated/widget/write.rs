@@ -175,6 +175,7 @@ fn element_of(value: &NewValue) -> Fragment {
 }
 
 /// Writes changes of the property list or of the entitlements.
+// In one piece: one arm for each change, which all write into the same two or more files.
 pub(crate) fn write_list(
     generated: &Generated,
     sources: &Sources,
