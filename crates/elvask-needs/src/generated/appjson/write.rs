@@ -128,7 +128,8 @@ pub(crate) fn write_manifest(generated: &Generated, sources: &Sources, made: &Ma
                 match element.name.as_str() {
                     "uses-permission" if top && !capped => {
                         let Some(name) = attribute(element, "name") else { return by_hand(&shown(element)) };
-                        document.list("android", "permissions").append(text(name));
+                        let list = document.list("android", "permissions");
+                        list.append(text(as_in(&list, name)));
                     }
                     "intent-filter" if is_launcher(parent) => {
                         if let Some(scheme) = only_scheme(element) {
@@ -177,6 +178,13 @@ fn set(object: &CstObject, name: &str, value: CstInputValue) {
             object.append(name, value);
         }
     }
+}
+
+/// Returns a permission as the list writes its others: where all of them are short, in its short form.
+fn as_in<'n>(list: &CstArray, name: &'n str) -> &'n str {
+    let known = list.elements();
+    let is_short = |one: &CstNode| !one.to_string().contains('.');
+    name.strip_prefix(PERMISSION).filter(|_| !known.is_empty() && known.iter().all(is_short)).unwrap_or(name)
 }
 
 /// Returns what writes another permission in the place of one, where that is all that changes.
