@@ -365,7 +365,7 @@ fn what_is_wanted_is_written_into_app_json_with_its_comments_kept() {
     );
     assert!(text.contains("// The field notebook."), "{text}");
     for line in [
-        "\"permissions\": [\"VIBRATE\", \"android.permission.CALL_PHONE\"],",
+        "\"permissions\": [\"VIBRATE\", \"CALL_PHONE\"],",
         "\"LSApplicationQueriesSchemes\": [\"tides\", \"tel\"],",
         "\"NSContactsUsageDescription\": \"Finds your colleagues.\"",
         "\"associatedDomains\": [\"applinks:marram.example\"]",
