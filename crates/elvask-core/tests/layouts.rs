@@ -6,6 +6,7 @@ use elvask_core::app::{App, Choice};
 use elvask_core::check::check;
 use elvask_core::context::Context;
 use elvask_core::discover::{find_apps, find_root};
+use elvask_core::fill::fill;
 use elvask_core::needs::Settings;
 use elvask_project::files::Memory;
 use elvask_project::layout::Layout;
@@ -353,4 +354,42 @@ fn msbuild_takes_conditions_on_the_building_system_as_the_one_does_that_builds_f
     let app = load(&tree);
     assert_eq!(app.layouts, [Layout::Msbuild]);
     assert!(app.android.is_some() && app.ios.is_some());
+}
+
+#[test]
+fn msbuild_levels_are_raised_where_the_project_states_them_for_one_platform() {
+    let project = |android: &str, ios: &str| {
+        format!(
+            "<Project Sdk=\"Microsoft.NET.Sdk\">\n  <PropertyGroup>\n    <TargetFrameworks>net9.0-android;net9.0-ios</TargetFrameworks>\n    <ApplicationId>example.marram.fieldlog</ApplicationId>\n{android}{ios}  </PropertyGroup>\n  <ItemGroup><PackageReference Include=\"Tern.Camera\" Version=\"2.1.0\" /></ItemGroup>\n</Project>\n"
+        )
+    };
+    let is = |platform: &str| {
+        format!("Condition=\"$([MSBuild]::GetTargetPlatformIdentifier('$(TargetFramework)')) == '{platform}'\"")
+    };
+    let line = |condition: &str, version: &str| {
+        format!("    <SupportedOSPlatformVersion {condition}>{version}</SupportedOSPlatformVersion>\n")
+    };
+    let filled = |project: String| {
+        let tree = Memory::app([
+            ("Marram.csproj", project.as_str()),
+            ("Platforms/Android/AndroidManifest.xml", MANIFEST),
+            ("Platforms/iOS/Info.plist", PLIST),
+            (
+                "elvask/sheets/tern.toml",
+                "sheet = 1\nplugin = 'Tern.Camera'\n[[requires]]\nandroid.levels = { min = 24 }\n[[requires]]\nios.min-version = '15.1'\n",
+            ),
+        ]);
+        let app = load(&tree);
+        let done = fill(&app, &Settings::default()).unwrap();
+        let left = done.left.findings.iter().map(|one| one.rule.id).collect::<Vec<_>>();
+        let file = app.sources.find(|shown| shown == "Marram.csproj").unwrap();
+        (done.sources.file(file).text.to_string(), left)
+    };
+    let (android, ios) = (line(&is("android"), "21.0"), line(&is("ios"), "12.0"));
+    let raised = project(&line(&is("android"), "24.0"), &line(&is("ios"), "15.1"));
+    assert_eq!(filled(project(&android, &ios)), (raised, Vec::new()));
+    // One that holds for both is not a number that can be raised for one.
+    let both = project(&line("", "12.0"), "");
+    let (text, left) = filled(both.clone());
+    assert_eq!((text, left), (both, vec!["level-too-low", "min-version-too-low"]));
 }

@@ -5,6 +5,7 @@
 pub(crate) mod gradle;
 pub mod manifest;
 pub mod plist;
+pub(crate) mod property;
 
 use elvask_markup::Edit;
 

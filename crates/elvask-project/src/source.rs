@@ -1,11 +1,12 @@
 //! The texts that have been read, and places in them.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
 use elvask_markup::{Decoded, Encoding, LineIndex, Position, Span, TextError, decode, encode};
 
-use crate::files::{Files, shown};
+use crate::files::{Files, normal, shown};
 
 /// Names one of the [`Sources`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -69,6 +70,8 @@ impl SourceFile {
 pub struct Sources {
     root: PathBuf,
     files: Vec<Arc<SourceFile>>,
+    /// What was read from where.
+    read: Arc<HashMap<PathBuf, FileId>>,
 }
 
 /// Why a file could not be read as text.
@@ -101,7 +104,7 @@ impl Sources {
     /// Makes an empty collection for the app at `root`.
     #[must_use]
     pub fn new(root: &Path) -> Self {
-        Sources { root: root.to_owned(), files: Vec::new() }
+        Sources { root: root.to_owned(), files: Vec::new(), read: Arc::default() }
     }
 
     /// Adds a text that has been read already.
@@ -118,14 +121,21 @@ impl Sources {
         FileId(self.files.len() - 1)
     }
 
-    /// Reads a file; where it cannot be read as text, an empty text stands in for it, so that a place can name it.
+    /// Reads a file, once: a second call hands out what was read, so that all places in it are in one text. Where it cannot be read as
+    /// text, an empty text stands in for it, so that a place can name it.
     pub fn read(&mut self, files: &dyn Files, path: &Path) -> (FileId, Result<Arc<str>, ReadError>) {
+        let usual = normal(path);
+        if let Some(known) = self.read.get(&usual) {
+            return (*known, Ok(Arc::clone(&self.file(*known).text)));
+        }
         match read_decoded(files, path) {
             Ok((decoded, bytes)) => {
                 let text: Arc<str> = decoded.text.into();
                 let file = SourceFile::new(path.to_owned(), shown(path, &self.root), Arc::clone(&text));
                 self.files.push(Arc::new(SourceFile { encoding: decoded.encoding, bytes, ..file }));
-                (FileId(self.files.len() - 1), Ok(text))
+                let id = FileId(self.files.len() - 1);
+                Arc::make_mut(&mut self.read).insert(usual, id);
+                (id, Ok(text))
             }
             Err(error) => (self.add(path, ""), Err(error)),
         }

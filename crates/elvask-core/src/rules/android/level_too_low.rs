@@ -51,9 +51,9 @@ impl Rule for LevelTooLow {
             let level_of = if requirements.iter().all(follows) { Level::Note } else { worst };
             let text = context.app.sources.text_at(place);
             // The build is not read anew once the number has been raised.
-            if (text.trim_matches(['"', '\'']).parse() == Ok(level) || context.app.generated.is_some())
-                && context.is_changed(place.file)
-            {
+            let number = text.trim().trim_matches(['"', '\'']);
+            let number = number.strip_suffix(".0").unwrap_or(number);
+            if (number.parse() == Ok(level) || context.app.generated.is_some()) && context.is_changed(place.file) {
                 continue;
             }
             let Some(first) = requirements.first() else { continue };

@@ -33,8 +33,8 @@ impl Rule for MinVersionTooLow {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some((version, place)) = stated(context) else { return };
-        // The document is not read anew once the version has been raised.
-        if context.app.generated.is_some() && context.is_changed(place.file) {
+        // A document without build settings is not read anew once the version has been raised.
+        if context.surface.settings().is_none() && context.is_changed(place.file) {
             return;
         }
         for group in context.needs.groups(Kind::MinVersion) {

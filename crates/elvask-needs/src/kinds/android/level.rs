@@ -122,6 +122,9 @@ impl KindSpec for Level {
         if let Some(remedy) = crate::generated::state_level(scene.app, scene.sources, name, &highest.to_string()) {
             return Some((place, remedy));
         }
+        if let Some(remedy) = crate::plan::property::raise(scene, place, &highest.to_string()) {
+            return Some((place, remedy));
+        }
         let text = scene.app.sources.text_at(place);
         let number = text.trim_matches(['"', '\'']);
         if number.parse() != Ok(level) {

@@ -103,6 +103,9 @@ impl KindSpec for MinVersion {
             return Some((place, remedy));
         }
         let title = format!("raise the deployment target to {version}");
+        if let Some(remedy) = crate::plan::property::raise(scene, place, &version.to_string()) {
+            return Some((place, remedy));
+        }
         let steps = format!("Raise {SETTING} to {version}.");
         let set = set_setting(scene, title, SETTING, &NewValue::String(version.to_string()));
         Some((place, set.unwrap_or(Remedy::Manual(steps))))
