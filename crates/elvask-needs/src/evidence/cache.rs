@@ -9,8 +9,8 @@ use serde::{Deserialize, Serialize};
 use super::walk::walk;
 use super::{Evidence, gather};
 
-/// The version of what is remembered; another one is forgotten.
-const VERSION: u32 = 3;
+/// The sum of the tables and of the code that read packages; what another reader learnt is forgotten.
+const READER: &str = env!("ELVASK_READER");
 
 /// A place where small records are kept between runs. It may lose any of them at any time, and must not fail.
 pub trait Cache: Send + Sync + std::fmt::Debug {
@@ -24,8 +24,7 @@ pub trait Cache: Send + Sync + std::fmt::Debug {
 
 #[derive(Serialize, Deserialize)]
 struct Record<T> {
-    version: u32,
-    program: String,
+    reader: String,
     stamp: String,
     what: T,
 }
@@ -64,17 +63,15 @@ impl Remembered {
     /// Recalls what was made of the files, or makes it and keeps it.
     pub(crate) fn recall<T: Serialize + DeserializeOwned>(&self, cache: &dyn Cache, make: impl FnOnce() -> T) -> T {
         let Some((stamp, newest)) = &self.stamp else { return make() };
-        let program = env!("CARGO_PKG_VERSION");
         let recalled =
             cache.get(&self.key).and_then(|record| serde_json::from_slice::<Record<T>>(whole(&record)?).ok());
         if let Some(record) = recalled
-            && record.version == VERSION
-            && record.program == program
+            && record.reader == READER
             && record.stamp == *stamp
         {
             return record.what;
         }
-        let record = Record { version: VERSION, program: program.to_owned(), stamp: stamp.clone(), what: make() };
+        let record = Record { reader: READER.to_owned(), stamp: stamp.clone(), what: make() };
         if let Ok(bytes) = serde_json::to_vec(&record) {
             cache.put(&self.key, &sealed(&bytes), *newest);
         }
@@ -131,5 +128,35 @@ impl Hash {
 
     fn text(&self) -> String {
         format!("{:016x}{:016x}", self.0, self.1)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// One record, whatever is asked for.
+    #[derive(Debug)]
+    struct Holds(Vec<u8>);
+
+    impl Cache for Holds {
+        fn get(&self, _key: &str) -> Option<Vec<u8>> {
+            Some(self.0.clone())
+        }
+
+        fn put(&self, _key: &str, _record: &[u8], _newest: u128) {}
+    }
+
+    #[test]
+    fn what_another_reader_learnt_is_forgotten() {
+        let asked = Remembered { key: "a".to_owned(), stamp: Some(("now".to_owned(), 0)) };
+        let recall = |reader: &str| {
+            let record =
+                Record { reader: reader.to_owned(), stamp: "now".to_owned(), what: "learnt before".to_owned() };
+            asked.recall(&Holds(sealed(&serde_json::to_vec(&record).unwrap())), || "learnt now".to_owned())
+        };
+        assert_eq!(recall(READER), "learnt before");
+        assert_eq!(recall("another"), "learnt now");
+        assert_eq!(READER.len(), 16, "it is a sum of what reads");
     }
 }
