@@ -28,6 +28,8 @@ pub struct App {
     pub(crate) config_file: Option<FileId>,
     /// The folder that is put on the web, where `elvask.toml` names one.
     pub(crate) site: Option<Site>,
+    /// The packages that its dependency file names and that are not installed, with where they are named.
+    pub(crate) not_installed: Vec<(String, Place)>,
 }
 
 /// An app is its files, with what its packages need beside them.

@@ -8,6 +8,7 @@ use elvask_project::surface::Surface;
 use crate::app::App;
 use crate::context::Context;
 use crate::finding::{Finding, Level};
+use crate::judged::{Judged, judged};
 use crate::needs::Settings;
 use crate::rules::{self, RULES};
 
@@ -16,6 +17,8 @@ use crate::rules::{self, RULES};
 pub struct Report {
     /// The findings in the order of file, place and rule.
     pub findings: Vec<Finding>,
+    /// Each side of the app, with what it was held against.
+    pub judged: Vec<Judged>,
 }
 
 impl Report {
@@ -78,7 +81,7 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         let file = |finding: &'_ Finding| sources.file(finding.place.file).shown.clone();
         file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
     });
-    Report { findings }
+    Report { findings, judged: judged(&context) }
 }
 
 /// Leads a finding about a file that is made of a document back to the document.

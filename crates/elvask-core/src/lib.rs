@@ -40,6 +40,7 @@ pub mod explain;
 pub mod fill;
 pub mod finding;
 pub mod init;
+pub mod judged;
 pub mod known;
 pub mod needs;
 mod open;

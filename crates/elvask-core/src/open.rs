@@ -18,7 +18,7 @@ use elvask_project::files::{FileKind, Files, shown};
 use elvask_project::gradle;
 use elvask_project::layout::{FILE_NAME, Layout};
 use elvask_project::loading::{FaultKind, Loading};
-use elvask_project::source::{FileId, read_text};
+use elvask_project::source::{FileId, Place, read_text};
 use elvask_project::tomldoc::Problem;
 use rayon::prelude::*;
 
@@ -61,8 +61,13 @@ impl App {
         let (config, config_file) =
             if files.is_file(&config_path) { read_config(&mut loading, &config_path) } else { Default::default() };
         let mut search = Search { choice, build: None };
-        let packages = specs.iter().flat_map(|spec| spec.packages(&mut loading, &mut search)).collect();
+        let packages: Vec<Package> = specs.iter().flat_map(|spec| spec.packages(&mut loading, &mut search)).collect();
+        let absent = packages.iter().filter(|package| package.root.is_none());
+        let mut not_installed: Vec<(String, Place)> =
+            absent.filter_map(|package| Some((package.name.clone(), package.dependency?))).collect();
         let mut plugins = plugins(&mut loading, packages, sheet_folders);
+        // What a sheet states is known of one that is not there too.
+        not_installed.retain(|(name, _)| !plugins.iter().any(|plugin| plugin.name == *name && plugin.sheet.is_some()));
         let own = look_into(files, root, choice, &mut plugins);
         let linking = elvask_needs::linking::read(files, root);
         leave_out(&mut plugins, &linking);
@@ -106,7 +111,7 @@ impl App {
         let layouts = specs.iter().map(|spec| spec.layout()).collect();
         let files =
             AppFiles { root, layouts, android, ios, widget, generated, required, sources, faults, notices, unresolved };
-        Ok(App { files, plugins, config, config_file, site })
+        Ok(App { files, plugins, config, config_file, site, not_installed })
     }
 }
 

@@ -29,6 +29,7 @@ use serde::Serialize;
 use crate::app::App;
 use crate::check::Report;
 use crate::finding::{Finding, Level, NeededBy};
+use crate::judged::Judged;
 use crate::survey::{Declaration, Difference, Survey};
 use crate::why::Answer;
 
@@ -383,6 +384,32 @@ pub struct CheckRecord {
     pub findings: Vec<FindingRecord>,
     /// How many there are.
     pub summary: SummaryRecord,
+    /// Each side of the app, with what it was held against.
+    pub judged: Vec<JudgedRecord>,
+}
+
+/// A side of an app, and what it was held against.
+#[derive(Debug, Clone, Serialize)]
+pub struct JudgedRecord {
+    /// The side.
+    pub platform: Platform,
+    /// Whether it was judged.
+    pub judged: bool,
+    /// How many packages it was held against; of a side that was not judged, how many have needs there.
+    pub plugins: usize,
+    /// How many different things they need there.
+    pub needs: usize,
+    /// Why it was not judged.
+    pub why: Option<String>,
+}
+
+impl JudgedRecord {
+    /// Turns a side into a record.
+    #[must_use]
+    pub fn of(side: &Judged) -> Self {
+        let (judged, why) = (side.not.is_none(), side.not.clone());
+        JudgedRecord { platform: side.platform, judged, plugins: side.plugins, needs: side.needs, why }
+    }
 }
 
 impl CheckRecord {
@@ -395,6 +422,7 @@ impl CheckRecord {
             app: AppRecord::of(app),
             findings: listed.map(|finding| FindingRecord::of(sources, finding)).collect(),
             summary: SummaryRecord::of(report),
+            judged: report.judged.iter().map(JudgedRecord::of).collect(),
         }
     }
 }

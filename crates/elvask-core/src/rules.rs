@@ -114,6 +114,7 @@ pub static RULES: &[&dyn Rule] = &[
     &both::config_invalid::ConfigInvalid,
     &both::waiver_stale::WaiverStale,
     &both::file_unreadable::FileUnreadable,
+    &both::not_judged::NotJudged,
 ];
 
 /// Looks a rule up by its id.

@@ -69,7 +69,13 @@ impl Case<'_> {
             let subject = finding.subject.replace("android.permission.", "").replace("UsageDescription", "…");
             format!("{} {} {subject} {}", finding.level.id(), finding.rule.id, at.line)
         };
-        let found: Vec<_> = report.findings.iter().filter(|finding| finding.counts()).map(line).collect();
+        let found: Vec<_> = report
+            .findings
+            .iter()
+            // Most of the cases are of one side alone, on purpose.
+            .filter(|finding| finding.counts() && finding.rule.id != "not-judged")
+            .map(line)
+            .collect();
         assert_eq!(found, expected);
     }
 }

@@ -43,7 +43,9 @@ fn sheets_have_limits() {
     let dotted = format!("sheet = 1\n{}x = 1\n", "a.".repeat(50_000));
     assert!(findings(&with_sheet(&dotted)).iter().any(|one| one.starts_with("sheet-invalid")));
     let many = format!("sheet = 1\n{}", "[[requires]]\ncapability = 'camera'\n".repeat(2000));
-    assert_eq!(findings(&with_sheet(&many)).len(), 1, "one permission is missing, however often it is asked for");
+    let missing: Vec<_> =
+        findings(&with_sheet(&many)).into_iter().filter(|one| one.starts_with("permission-")).collect();
+    assert_eq!(missing.len(), 1, "one permission is missing, however often it is asked for");
 }
 
 #[test]
@@ -113,7 +115,7 @@ fn dependency_files_have_limits() {
     refused(&tree, "file-unreadable", "invalid type: sequence");
     let bomb = format!("a: &a [x,x]\n{}", (0..40).map(|at| format!("b{at}: &b{at} [*a,*a]\n")).collect::<String>());
     let tree = Memory::app([("pubspec.yaml", bomb.as_str())]);
-    assert_eq!(findings(&tree), Vec::<String>::new(), "an alias is never followed");
+    assert!(findings(&tree).iter().all(|one| one.starts_with("not-judged")), "an alias is never followed");
     let tree = Memory::app([("pubspec.yaml", &*"{a: ".repeat(100_000))]);
     assert!(findings(&tree).iter().any(|one| one.starts_with("file-unreadable")));
     let tree = Memory::app([("package.json", r#"{"dependencies":{"../../etc":"1","":"1","/etc":"1"}}"#)]);

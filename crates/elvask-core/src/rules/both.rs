@@ -10,6 +10,7 @@ pub mod file_mismatch;
 pub mod file_missing;
 pub mod file_unreadable;
 pub mod link_one_sided;
+pub mod not_judged;
 pub mod plugin_unsupported;
 pub mod requirement_conflict;
 pub mod sheet_invalid;

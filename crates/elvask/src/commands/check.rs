@@ -93,7 +93,21 @@ fn human(app: &App, report: &Report, waived: bool, output: &Output) -> String {
     if !output.quiet {
         text.push_str(&next(report));
     }
+    text.push_str(&covered(report));
     text
+}
+
+/// Returns one line about what was looked at: each side, and what it was held against.
+fn covered(report: &Report) -> String {
+    let sides = report.judged.iter().map(|side| {
+        let title = side.platform.title();
+        match &side.not {
+            Some(why) => format!("{title}: not judged ({})", clean(why)),
+            None => format!("{title}: {}, {}", count(side.plugins, "plugin"), count(side.needs, "need")),
+        }
+    });
+    let line = sides.collect::<Vec<_>>().join("; ");
+    if line.is_empty() { line } else { format!("{}\n", paint(FAINT, &line)) }
 }
 
 /// Returns findings one below the other: as pictures, or on one line each.
@@ -113,7 +127,8 @@ fn summary(app: &App, report: &Report) -> String {
         .map(|(level, word, style)| paint(style, &count(report.count(level), word)))
         .collect();
     if parts.is_empty() {
-        parts.push(paint(GOOD, "clean"));
+        let some = report.judged.iter().any(|side| side.not.is_none());
+        parts.push(if some { paint(GOOD, "clean") } else { paint(WARNING, "nothing was judged") });
     }
     if report.waived() > 0 {
         parts.push(paint(FAINT, &format!("{} waived", report.waived())));

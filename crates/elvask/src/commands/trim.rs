@@ -98,8 +98,10 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     let open = !written && (!findings.is_empty() || !files.is_empty());
     if options.app.format == Format::Json {
         let brought = brought.iter().map(|one| brought_record(&context, one)).collect();
-        let summary =
-            SummaryRecord::of(&Report { findings: report.findings.iter().filter(|one| mine(one)).cloned().collect() });
+        let summary = SummaryRecord::of(&Report {
+            findings: report.findings.iter().filter(|one| mine(one)).cloned().collect(),
+            judged: Vec::new(),
+        });
         let findings = findings.iter().map(|finding| FindingRecord::of(&app.sources, finding)).collect();
         output.json(&Record {
             format: FORMAT,
