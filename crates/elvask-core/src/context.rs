@@ -48,7 +48,7 @@ impl<'a> Context<'a> {
     pub fn new(app: &'a App, sources: &'a Sources, surface: &'a Surface, settings: &'a Settings) -> Self {
         let scene = Scene::new(app, sources, surface);
         let answers = Answers::gather(app, settings, scene.manifest.as_deref(), scene.plist.as_ref());
-        let mut needs = Needs::gather(app, &answers);
+        let mut needs = Needs::gather(app, &answers, &scene);
         needs.settle(|one| kinds::is_met(&scene, &one.name, &one.need));
         Context { app, scene, needs, answers, settings, links: OnceLock::new() }
     }
@@ -142,7 +142,7 @@ impl<'a> Context<'a> {
             let asked = sheet.and_then(|sheet| sheet.sheet.answer(&key));
             Want::Answer {
                 plugin: name.clone(),
-                title: asked.and_then(|asked| asked.title.clone()),
+                title: asked.and_then(|asked| asked.title.clone()).or_else(|| requirement.line_of_notes()),
                 pattern: asked.and_then(|asked| asked.form().map(str::to_owned)),
                 key,
             }

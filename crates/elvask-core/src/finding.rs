@@ -3,7 +3,7 @@
 use elvask_markup::{Edit, EditError, EditSet};
 use elvask_needs::reach::Reached;
 use elvask_needs::remedy::Remedy;
-use elvask_needs::requirement::Citation;
+use elvask_needs::requirement::{Citation, EvidenceKind};
 use elvask_platform::Platform;
 
 use crate::app::App;
@@ -176,6 +176,20 @@ impl Finding {
     #[must_use]
     pub fn needed_by<'r>(mut self, app: &App, requirements: impl IntoIterator<Item = &'r Requirement>) -> Self {
         self.needed_by = requirements.into_iter().map(|requirement| NeededBy::of(app, requirement)).collect();
+        self
+    }
+
+    /// Leaves what stands in the app to its owner where notes alone, which show examples, ask for something else: at most a
+    /// warning, and nothing is written.
+    #[must_use]
+    pub fn unless_notes_alone(mut self) -> Self {
+        let noted = |one: &NeededBy| one.learnt.iter().all(|citation| citation.kind == EvidenceKind::Readme);
+        if !self.needed_by.is_empty() && self.needed_by.iter().all(noted) {
+            self.level = self.level.min(Level::Warning);
+            if let Remedy::Edit { title, .. } = &self.remedy {
+                self.remedy = Remedy::Manual(format!("Only notes say so. If it is meant for this app: {title}."));
+            }
+        }
         self
     }
 

@@ -19,6 +19,7 @@ use elvask_needs::template::{answers_in, fill_in, is_reference, read_back};
 use elvask_platform::capability::capabilities_with;
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{Kind, Level, Platform, Strength};
+use elvask_project::scene::Scene;
 use elvask_project::source::Place;
 use elvask_project::surface::{ManifestView, PlistView};
 use elvask_project::tomldoc::Text;
@@ -114,11 +115,14 @@ pub struct Needs {
 impl Needs {
     /// Gathers what the plugins need, with names filled in from the answers.
     #[must_use]
-    pub fn gather(app: &App, answers: &Answers) -> Needs {
+    pub fn gather(app: &App, answers: &Answers, scene: &Scene<'_>) -> Needs {
         let mut needs = Needs::default();
         for requirement in raw(app) {
             let plugin = requirement.plugin;
-            match fill_in(&requirement.name, &|key| answers.get(plugin, key).map(|answer| answer.value.clone())) {
+            let answered =
+                fill_in(&requirement.name, &|key| answers.get(plugin, key).map(|answer| answer.value.clone()));
+            // What is declared and fits has the answer in it, whether anybody has said it or not.
+            match answered.or_else(|missing| declared_name(app, scene, &requirement).ok_or(missing)) {
                 Ok(name) => {
                     let list = match requirement.reached.reach {
                         _ if requirement.is_unreached() => &mut needs.unreached,
@@ -225,6 +229,19 @@ impl Needs {
     pub fn of(&self, kind: Kind, name: &str) -> &[Requirement] {
         self.group(kind, name).map(|group| group.requirements).unwrap_or_default()
     }
+}
+
+/// Returns the name of something declared that a name with an answer in it fits. Where a sheet asks, the answer must have the form
+/// that it states; where it states none, anything would fit, and the owner is asked.
+fn declared_name(app: &App, scene: &Scene<'_>, requirement: &Requirement) -> Option<String> {
+    let sheet = app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
+    let answers = |(key, value): &(String, String)| match sheet {
+        Some(found) => found.sheet.answer(key).is_some_and(|asked| asked.form().is_some() && asked.fits(value)),
+        None => true,
+    };
+    let fits = |name: &str| read_back(&requirement.name, name).is_some_and(|all| all.iter().all(answers));
+    let all = elvask_needs::kinds::spec(requirement.kind()).declared(scene);
+    all.into_iter().map(|one| one.name).find(|name| fits(name))
 }
 
 /// Returns what the plugins need, as their sheets state it; of those without a sheet, as their own files show it.
@@ -394,7 +411,8 @@ impl Answers {
                 let sheet = app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
                 for (key, value) in read_back(template, &value).unwrap_or_default() {
                     let asked = sheet.and_then(|sheet| sheet.sheet.answer(&key));
-                    if asked.is_some_and(|asked| asked.fits(&value)) {
+                    let fits = asked.map_or(sheet.is_none(), |asked| asked.fits(&value));
+                    if fits {
                         answers.put(requirement.plugin, &key, Answered { value, place: Some(place), declared: true });
                     }
                 }

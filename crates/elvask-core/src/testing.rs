@@ -68,6 +68,12 @@ impl Fixture {
         self.file("ios/Marram.xcodeproj/project.pbxproj", &project).file("ios/Marram/App.entitlements", &list)
     }
 
+    /// Takes a file out.
+    pub(crate) fn without(mut self, path: &str) -> Self {
+        self.files.retain(|(known, _)| known != path);
+        self
+    }
+
     /// Adds a plugin whose sheet has this body below its head.
     pub(crate) fn plugin(mut self, name: &str, sheet: &str) -> Self {
         self.plugins.push(name.to_owned());

@@ -10,6 +10,7 @@ mod gather;
 pub(crate) mod lexer;
 mod manifest;
 mod notes;
+mod owners;
 pub(crate) mod pods;
 mod prose;
 mod scripts;
@@ -171,5 +172,6 @@ pub fn learn(files: &dyn Files, root: &Path) -> Evidence {
 pub fn learn_from_notes(text: &str, name: &str) -> Evidence {
     let mut found = gather::Found::default();
     notes::read(text, name, None, &mut found);
+    found.each_mut().for_each(|learned| owners::ask(learned, &|_| false));
     gather::finish(found)
 }

@@ -11,8 +11,13 @@ pub enum ValueUse {
     Purpose,
 }
 
+/// What follows `your` in one word, in a value that others are to put their own in for.
+const YOURS: [&str; 12] =
+    ["", "app", "appid", "company", "domain", "host", "id", "key", "name", "package", "project", "scheme"];
+
 /// Returns the part of a value that shows that nobody has filled it in yet: a known phrase, something in angle or
-/// square brackets, a word in capitals that starts with `YOUR`, or nothing but crosses and dots.
+/// square brackets, a word in capitals that starts with `YOUR`, or nothing but crosses and dots; in a value for a machine also
+/// a word of crosses, as in `xxxx~yyyy`, and a part such as `your` in `com.your.app`.
 #[must_use]
 pub fn placeholder_in(value: &str, used: ValueUse) -> Option<&str> {
     let trimmed = value.trim();
@@ -45,6 +50,20 @@ pub fn placeholder_in(value: &str, used: ValueUse) -> Option<&str> {
     });
     if shouted.is_some() {
         return shouted;
+    }
+    if used == ValueUse::Machine && !trimmed.contains(char::is_whitespace) {
+        let crossed = |word: &&str| {
+            let first = word.chars().next().filter(|first| matches!(first, 'x' | 'X' | 'y' | 'Y'));
+            word.len() > 3 && first.is_some_and(|first| word.chars().all(|letter| letter == first))
+        };
+        let yours = |word: &&str| {
+            let rest = word.to_ascii_lowercase();
+            rest.strip_prefix("your").is_some_and(|rest| YOURS.contains(&rest))
+        };
+        let words = || trimmed.split(|character: char| !character.is_alphanumeric());
+        if let Some(word) = words().find(crossed).or_else(|| words().find(yours)) {
+            return Some(word);
+        }
     }
     let phrases = rows(include_str!("../data/placeholder-words.tsv"))
         .filter(|row| used == ValueUse::Purpose || row.cell(1) == "any")
@@ -143,6 +162,11 @@ mod tests {
         assert_eq!(machine("YOUR_APP_ID_HERE"), Some("YOUR_APP_ID_HERE"));
         assert_eq!(machine("knot-48210077"), None);
         assert_eq!(machine("$(KNOT_APP_ID)"), None);
+        assert_eq!(machine("knot-xxxxxxxx~yyyyyyyy"), Some("xxxxxxxx"));
+        assert_eq!(machine("com.your.app"), Some("your"));
+        assert_eq!(machine("link.yourdomain.example"), Some("yourdomain"));
+        assert_eq!(machine("Keep your data"), None, "a sentence is no value for a machine");
+        assert_eq!(machine("yourself"), None);
     }
 
     #[test]

@@ -75,6 +75,17 @@ impl Requirement {
         self.learnt.iter().map(citation).collect()
     }
 
+    /// Returns the line of the package's notes that shows it, where one does.
+    #[must_use]
+    pub fn line_of_notes(&self) -> Option<String> {
+        self.learnt.iter().find_map(|learnt| match learnt {
+            Learnt::Found(citation) if citation.kind == EvidenceKind::Readme => {
+                Some(format!("its notes show `{}` ({}:{})", citation.quote, citation.file, citation.line))
+            }
+            _ => None,
+        })
+    }
+
     /// Returns how bad it is when the app does not declare it.
     #[must_use]
     pub fn level(&self) -> Level {

@@ -37,15 +37,21 @@ impl Rule for ComponentAttribute {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for together in context.needs.groups(Kind::Attribute).flat_map(|group| parted(&group)) {
             let Some(found) = finding(context, &ABOUT, &together, |found| *found != Match::Meets) else { continue };
-            out.push(Finding {
-                message: attribute_message(context, &together).unwrap_or(found.message.clone()),
-                ..found
-            });
+            let message = attribute_message(context, &together).unwrap_or(found.message.clone());
+            let found = Finding { message, ..found };
+            out.push(if is_stated(context, &together) { found.unless_notes_alone() } else { found });
         }
         for together in context.needs.groups(Kind::Component).flat_map(|group| parted(&group)) {
             component(context, &together, out);
         }
     }
+}
+
+/// Says whether the app states an attribute, with whatever value.
+fn is_stated(context: &Context<'_>, together: &Together<'_>) -> bool {
+    let Joined::One(Need::Attribute { owner, attribute, .. }) = &together.joined else { return false };
+    let mut owning = context.manifests.iter().filter_map(|manifest| manifest.owner(owner));
+    owning.any(|element| element.value(ANDROID, attribute).is_some())
 }
 
 /// Says what an attribute is now; `None` where no element has it yet.
@@ -120,13 +126,12 @@ fn component(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Findi
                 (manifest.tag(manifest.application.unwrap_or(manifest.root)), Remedy::Manual(steps))
             }
         };
-        out.push(
-            Finding::new(&ABOUT, attribute, place, message)
-                .level(together.level())
-                .needed_by(context.app, together.requirements.iter().copied())
-                .in_variants(variants.clone())
-                .mend(remedy),
-        );
+        let found = Finding::new(&ABOUT, attribute, place, message)
+            .level(together.level())
+            .needed_by(context.app, together.requirements.iter().copied())
+            .in_variants(variants.clone())
+            .mend(remedy);
+        out.push(if given.is_some() { found.unless_notes_alone() } else { found });
     }
 }
 

@@ -8,6 +8,7 @@ use elvask_project::names::ANDROID;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::Requirement;
 use crate::rules::Rule;
 use crate::rules::support::missing::clashes;
 use crate::rules::support::{good_purpose, manifest_edit, set_android, who_needs};
@@ -23,7 +24,7 @@ static ABOUT: About = About {
     effect: "The app ships with a value that its owner did not mean.",
     wrong: "app_id = \"knot-48210077\"      # elvask.toml\nandroid:value=\"knot-11111111\"  # manifest",
     right: "app_id = \"knot-48210077\"\nandroid:value=\"knot-48210077\"",
-    remedy: "`fill` writes the owner's answer, or the plugin's fixed value. Between two purposes a person decides: it never replaces a text that somebody worded.",
+    remedy: "`fill` writes the one fixed value that a plugin's sheet states, and an answer that is given with the command itself. Between two values or two purposes of the owner's a person decides: what stands in the app is never replaced by an answer that is written elsewhere, by an example from notes or by a sample.",
     source: "docs/elvask-toml.md",
 };
 
@@ -53,12 +54,28 @@ fn answers(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
         let message =
             format!("`{}` is \"{}\", and the answer is \"{wanted}\"", declared.requirement.name, declared.value);
+        // What stands in the app may be the newer of the two. Who gives an answer with the command means it.
+        let ordered = answers_in(declared.template).iter().any(|key| said_now(context, declared.requirement, key));
+        let remedy = match ordered {
+            true => declared.rewrite(context),
+            false => Remedy::Manual(format!(
+                "Decide which of the two is right: write \"{wanted}\" here, or the other one in elvask.toml."
+            )),
+        };
         let mut finding = Finding::new(&ABOUT, declared.requirement.name.clone(), declared.place, message)
             .needed_by(context.app, [declared.requirement])
-            .mend(declared.rewrite(context));
+            .mend(remedy);
         finding.platform = Some(declared.requirement.platform);
         out.push(finding);
     }
+}
+
+/// Says whether an answer is given with the command itself.
+fn said_now(context: &Context<'_>, requirement: &Requirement, key: &str) -> bool {
+    let plugin = context.app.plugins.get(requirement.plugin);
+    let given =
+        |(name, known, _): &(String, String, String)| known == key && plugin.is_some_and(|plugin| plugin.name == *name);
+    context.settings.answers.iter().any(given)
 }
 
 fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
@@ -93,7 +110,8 @@ fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
                     .level(group.level())
                     .effect("The plugin does not work as set up.")
                     .needed_by(context.app, group.requirements)
-                    .mend(manifest_edit(format!("android:{attribute}=\"{wanted}\""), manifest, vec![edit]));
+                    .mend(manifest_edit(format!("android:{attribute}=\"{wanted}\""), manifest, vec![edit]))
+                    .unless_notes_alone();
             finding.platform = Some(Platform::Android);
             out.push(finding);
         }
@@ -130,12 +148,30 @@ mod tests {
     }
 
     #[test]
-    fn the_owners_answer_is_written() {
+    fn between_two_values_of_the_owners_a_person_decides() {
         let app = Fixture::android(&inside("knot-11111111")).plugin("knot_banner", SHEET);
         assert!(app.found(ID).is_empty(), "what is declared counts as the answer");
         let app = app.toml("[plugins.knot_banner.answers]\napp_id = 'knot-48210077'");
         assert_eq!(app.found(ID), ["warning example.knot.APP_ID 3:70"]);
+        app.is_left_alone();
+        let mut app = app;
+        app.settings.answers.push(("knot_banner".to_owned(), "app_id".to_owned(), "knot-48210077".to_owned()));
         app.mends_manifest(ID, &inside("knot-48210077"));
+    }
+
+    #[test]
+    fn examples_in_notes_never_take_the_place_of_a_value() {
+        let real = inside("knot-11111111")
+            .replace("/>", "/>\n        <meta-data android:name=\"example.knot.MODE\" android:value=\"calm\"/>");
+        let notes = "# Knot\n\n## Setup\n\nAdd this to the manifest:\n\n```xml\n<application>\n<meta-data android:name=\"example.knot.APP_ID\" android:value=\"knot-00000000\"/>\n<meta-data android:name=\"example.knot.MODE\" android:value=\"loud\"/>\n</application>\n```\n";
+        let app = Fixture::android(&real)
+            .package("knot_banner")
+            .file("node_modules/knot_banner/README.md", notes)
+            .file("node_modules/knot_banner/android/build.gradle", "apply plugin: 'com.android.library'\n");
+        let found = app.findings(ID);
+        assert_eq!(app.found(ID), ["warning example.knot.MODE 4:68"], "{found:#?}");
+        assert_eq!(found[0].remedy.kind(), "manual");
+        app.is_left_alone();
     }
 
     #[test]

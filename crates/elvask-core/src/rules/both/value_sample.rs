@@ -1,9 +1,17 @@
 //! `value-sample`: a value is one that a plugin gives out for trials.
 
+use elvask_markup::plist::Value;
+use elvask_needs::kinds;
 use elvask_needs::remedy::Remedy;
+use elvask_needs::sheet::Asked;
+use elvask_needs::template::{answers_in, fill_in};
+use elvask_platform::Platform;
+use elvask_project::appfiles::AndroidApp;
+use elvask_project::source::Place;
 
 use crate::context::Context;
-use crate::finding::{About, Finding, Level};
+use crate::finding::{About, Finding, Level, NeededBy};
+use crate::needs::Requirement;
 use crate::rules::Rule;
 
 /// See the module.
@@ -49,6 +57,8 @@ impl Rule for ValueSample {
             }
             out.push(finding);
         }
+        let known: Vec<Place> = out.iter().map(|finding| finding.place).collect();
+        elsewhere(context, &known, out);
         for (plugin, key, answer) in context.answers.all().filter(|(_, _, answer)| !answer.declared) {
             let found = context.app.plugins.get(plugin);
             let sheet = found.and_then(|plugin| plugin.sheet.as_ref());
@@ -63,6 +73,115 @@ impl Rule for ValueSample {
             out.push(finding);
         }
     }
+}
+
+/// Looks for samples wherever else a value can stand: in a scheme, an entitlement, an attribute, a placeholder of the build.
+fn elsewhere(context: &Context<'_>, known: &[Place], out: &mut Vec<Finding>) {
+    let samples = samples(context);
+    if samples.is_empty() {
+        return;
+    }
+    let mut told: Vec<Place> = known.to_vec();
+    for (text, place, platform) in declared_texts(context) {
+        let sample = samples.iter().find(|sample| sample.texts.contains(&text));
+        let Some(sample) = sample.filter(|_| !told.contains(&place)) else { continue };
+        told.push(place);
+        let message = format!("`{text}` holds a sample value that {} gives out for trials", sample.plugin);
+        let mut finding = Finding::new(&ABOUT, sample.subject.clone(), place, message)
+            .level(if context.settings.release { Level::Error } else { Level::Warning })
+            .mend(Remedy::Manual("Put the real value in before the release.".to_owned()));
+        finding.needed_by = sample.requirement.map(|one| NeededBy::of(context.app, one)).into_iter().collect();
+        finding.platform = Some(platform);
+        out.push(finding);
+    }
+}
+
+/// The texts in which the samples for one answer can stand.
+struct Samples<'c> {
+    plugin: &'c str,
+    subject: String,
+    requirement: Option<&'c Requirement>,
+    /// The samples, and the texts of requirements with each sample put in.
+    texts: Vec<String>,
+}
+
+fn samples<'c>(context: &'c Context<'_>) -> Vec<Samples<'c>> {
+    let mut out = Vec::new();
+    for (at, plugin) in context.app.plugins.iter().enumerate() {
+        let Some(sheet) = &plugin.sheet else { continue };
+        for asked in sheet.sheet.answers.iter().filter(|asked| !asked.samples.is_empty()) {
+            let key = asked.key.text.as_str();
+            let subject = format!("{}.{key}", plugin.name);
+            let plain = asked.samples.clone();
+            out.push(Samples { plugin: &plugin.name, subject, requirement: None, texts: plain });
+            // Names have their answers in already: the sheet has them as they were asked for.
+            let of_plugin = context.needs.all().iter().filter(|one| one.plugin == at);
+            for requirement in of_plugin {
+                let texts = kinds::spec(requirement.kind()).texts(&requirement.need);
+                let open = texts.into_iter().filter(|text| answers_in(text).contains(&key));
+                let put = |text: &str, sample: &String| {
+                    fill_in(text, &|wanted| match wanted == key {
+                        true => Some(sample.clone()),
+                        false => context.answers.get(at, wanted).map(|answer| answer.value.clone()),
+                    })
+                };
+                let texts: Vec<String> = open
+                    .flat_map(|text| asked.samples.iter().filter_map(move |sample| put(text, sample).ok()))
+                    .collect();
+                let subject = requirement.name.clone();
+                out.push(Samples { plugin: &plugin.name, subject, requirement: Some(requirement), texts });
+            }
+            let named = sheet.sheet.requires.iter().filter_map(|required| match &required.asked {
+                Asked::Need { name, .. } if answers_in(name).contains(&key) => Some(name),
+                _ => None,
+            });
+            for name in named {
+                let put = |sample: &String| {
+                    fill_in(name, &|wanted| match wanted == key {
+                        true => Some(sample.clone()),
+                        false => context.answers.get(at, wanted).map(|answer| answer.value.clone()),
+                    })
+                };
+                let texts = asked.samples.iter().filter_map(|sample| put(sample).ok()).collect();
+                out.push(Samples { plugin: &plugin.name, subject: name.clone(), requirement: None, texts });
+            }
+        }
+    }
+    out.retain(|samples| !samples.texts.is_empty());
+    out
+}
+
+/// Returns the texts of the app's own platform files in which a value can stand, with their places.
+fn declared_texts(context: &Context<'_>) -> Vec<(String, Place, Platform)> {
+    let mut out = Vec::new();
+    for manifest in &context.manifests {
+        let mut open = vec![manifest.root];
+        while let Some(element) = open.pop() {
+            for attribute in element.attributes() {
+                let value = element.value_of(attribute).into_owned();
+                out.push((value, manifest.at(attribute.value), Platform::Android));
+            }
+            open.extend(element.children());
+        }
+    }
+    let judged = context.app.android.iter().flat_map(AndroidApp::judged);
+    for (_, stated) in judged.flat_map(|variant| &variant.placeholders) {
+        if let (Some(value), Some(place)) = (&stated.value, stated.place) {
+            out.push((value.clone(), place, Platform::Android));
+        }
+    }
+    let lists = context.plist.map(|plist| (plist.file, plist.list));
+    for (file, list) in lists.into_iter().chain(context.surface.entitlements()) {
+        let mut open: Vec<&Value> = vec![list.root()];
+        while let Some(value) = open.pop() {
+            if let Some(text) = value.as_str() {
+                out.push((text.to_owned(), Place { file, span: value.span }, Platform::Ios));
+            }
+            open.extend(value.as_array().unwrap_or_default());
+            open.extend(value.as_dict().unwrap_or_default().iter().map(|entry| &entry.value));
+        }
+    }
+    out
 }
 
 #[cfg(test)]
@@ -85,6 +204,24 @@ mod tests {
         assert_eq!(app.found(ID), ["error ExampleKnotAppId 4:5"]);
         assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
         assert!(Fixture::ios(&entry("knot-48210077")).plugin("knot_banner", SHEET).found(ID).is_empty());
+    }
+
+    #[test]
+    fn a_sample_counts_wherever_a_value_can_stand() {
+        let sheet = "[[requires]]\nandroid.meta-data = { name = 'example.knot.APP_ID', value = '{app_id}' }\n[[requires]]\nios.url-scheme = 'k{app_id}'\n[[requires]]\nios.entitlement = { key = 'com.apple.developer.in-app-payments', value = ['merchant.{app_id}'] }\n[answers.app_id]\npattern = '[a-z0-9-]+'\nsamples = ['knot-00000000']";
+        let types = "    <key>CFBundleURLTypes</key>\n    <array>\n        <dict>\n            <key>CFBundleURLSchemes</key>\n            <array>\n                <string>kknot-00000000</string>\n            </array>\n        </dict>\n    </array>\n";
+        let manifest = "    <application>\n        <meta-data android:name=\"example.knot.APP_ID\" android:value=\"${knot_id}\"/>\n    </application>\n";
+        let build = "android {\n    namespace 'example.marram.fieldlog'\n    defaultConfig {\n        minSdk 24\n        targetSdk 35\n        manifestPlaceholders = [knot_id: 'knot-00000000']\n    }\n}\n";
+        let list = "<plist version=\"1.0\">\n<dict>\n    <key>com.apple.developer.in-app-payments</key>\n    <array>\n        <string>merchant.knot-00000000</string>\n    </array>\n</dict>\n</plist>\n";
+        let app = Fixture::ios(types).manifest(manifest).build(build).domains(&[]).plugin("knot_banner", sheet);
+        let mut app = app.without("ios/Marram/App.entitlements").file("ios/Marram/App.entitlements", list);
+        let found = app.findings(ID);
+        let mut places: Vec<_> = found.iter().map(|one| one.message.split('`').nth(1).unwrap().to_owned()).collect();
+        places.sort();
+        assert_eq!(places, ["kknot-00000000", "knot-00000000", "merchant.knot-00000000"], "{found:#?}");
+        app.is_left_alone();
+        app.settings.release = true;
+        assert!(app.findings(ID).iter().all(|one| one.level == crate::finding::Level::Error));
     }
 
     #[test]

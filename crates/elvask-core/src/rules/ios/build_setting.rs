@@ -41,7 +41,7 @@ impl Rule for BuildSetting {
             let who = who_needs(context, together.requirements.iter().copied());
             let wanted = need.value().unwrap_or_default();
             let message = format!("the build setting {} is {now}, and {who} {wanted}", together.name);
-            out.push(Finding { message, ..found });
+            out.push(Finding { message, ..found }.unless_notes_alone());
         }
     }
 }

@@ -105,7 +105,8 @@ fn needed_values(context: &Context<'_>, out: &mut Vec<Finding>) {
                 Finding::new(&ABOUT, group.name, place, message)
                     .level(group.level())
                     .needed_by(context.app, group.requirements)
-                    .mend(remedy),
+                    .mend(remedy)
+                    .unless_notes_alone(),
             );
         }
     }

@@ -11,7 +11,7 @@ use crate::kinds::stated::{asking, name_like, plain, problem};
 use crate::kinds::toml::{list, table, text};
 use crate::kinds::{Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::manifest::manifest_edit;
-use crate::remedy::Remedy;
+use crate::remedy::{Remedy, Want};
 use crate::requirement::{Component as Wanted, Need};
 use crate::section::Section;
 use crate::template::{answers_in, is_reference};
@@ -103,6 +103,18 @@ impl KindSpec for Component {
 
     fn of_fact(&self, _name: &str, value: &str, _max_level: Option<u32>) -> Option<Need> {
         ELEMENTS.contains(&value).then(|| Need::Component(Wanted { element: value.to_owned(), ..Wanted::default() }))
+    }
+
+    fn texts<'n>(&self, need: &'n Need) -> Vec<&'n str> {
+        wanted(need).and_then(|component| component.authorities.as_deref()).into_iter().collect()
+    }
+
+    fn filled(&self, need: &Need, answering: &dyn Answering) -> Result<Need, Vec<Want>> {
+        let Some(component) = wanted(need) else { return Ok(need.clone()) };
+        // The build puts the id of each variant in for this.
+        let built = component.authorities.as_ref().map(|text| text.replace("{android_id}", "${applicationId}"));
+        let authorities = built.map(|text| answering.text(&text)).transpose()?;
+        Ok(Need::Component(Wanted { authorities, ..component.clone() }))
     }
 
     fn value(&self, need: &Need) -> Option<String> {
