@@ -7,6 +7,7 @@ use elvask_project::surface::Surface;
 
 use crate::app::App;
 use crate::context::Context;
+use crate::dangling;
 use crate::finding::{Finding, Level};
 use crate::judged::{Judged, judged};
 use crate::needs::Settings;
@@ -66,6 +67,7 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
     }
     for finding in &mut findings {
         keep_form(&context, finding);
+        dangling::leave_to_a_person(&context, finding);
     }
     waive(&context, &mut findings);
     for rule in RULES {

@@ -34,6 +34,7 @@ pub mod app;
 pub mod check;
 pub mod config;
 pub mod context;
+mod dangling;
 pub mod declare;
 pub mod discover;
 pub mod explain;

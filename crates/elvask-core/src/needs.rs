@@ -288,7 +288,8 @@ fn of_learned(plugin: usize, learned: &Learned, judged: &Judged) -> Requirement 
         one_of: learned.one_of.clone(),
         brought: judged.brought,
         reached: judged.reached.clone(),
-        level: judged.level,
+        // Nobody is led to declare what is nowhere to be found.
+        level: judged.level.map(|level| if learned.shown.class_unseen { Level::Note } else { level }),
         learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::new(citation.clone()))).collect(),
     }
 }

@@ -254,7 +254,7 @@ fn meta_data_and_attributes() {
     case(&with("YOUR_ID"), "", &["error value-placeholder a.ID 2"]);
     // The build puts a value in, and here it has none to put in.
     case(&with("${ID}"), "", &["error merge-conflict ID 2"]);
-    case(&with("@string/id"), "", &[]);
+    case(&with("@string/id"), "", &["warning resource-missing string/id 2"]);
     case(&with("id-7"), "[plugins.p.answers]\nid = 'id-7'", &[]);
     case(&with("id-7"), "[plugins.p.answers]\nid = 'id-8'", &["warning value-differs a.ID 2"]);
     case(

@@ -30,6 +30,7 @@ pub use cache::Cache;
 pub use cache::{Remembered, learn_cached};
 pub use fragment::{Piece, Pieces, Thing, pieces_of};
 pub(crate) use gather::is_asked_for;
+pub(crate) use owners::is_of_taste;
 pub use pods::Pods;
 pub use shown::{Notes, Occurrence, Part, Shown, Use, Within};
 

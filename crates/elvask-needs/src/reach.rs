@@ -13,11 +13,12 @@ use elvask_platform::{Kind, Level, Platform, Strength, ios};
 use elvask_project::intent::Owner;
 use serde::{Deserialize, Serialize};
 
-use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for};
+use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for, is_of_taste};
 use crate::kinds::{Asks, spec};
 use crate::linking::{Linking, module_name};
 use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, capability_named, means, words_of};
 use crate::requirement::Need;
+use crate::template::answers_in;
 
 /// How a need comes to this app.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -462,7 +463,7 @@ impl Judge<'_> {
             Asks::OwnersChoice => {
                 (Reach::Part, "which one is meant is for the app's owner to say".to_owned(), Level::Note)
             }
-            Asks::Value if is_a_matter_of_taste(&learned.need) => {
+            Asks::Value if is_a_matter_of_taste(learned) => {
                 (Reach::Part, "which value is meant is for the app's owner to say".to_owned(), Level::Note)
             }
             Asks::Level | Asks::Value | Asks::Plain => match learned.strength {
@@ -484,15 +485,18 @@ fn is_of_a_capability(learned: &Learned) -> bool {
 }
 
 /// Says whether notes can only show an example of a value: a picture, a colour or a text of the app, or a list of its own.
-fn is_a_matter_of_taste(need: &Need) -> bool {
+fn is_a_matter_of_taste(learned: &Learned) -> bool {
+    let need = &learned.need;
+    let open = |text: &String| !answers_in(text).is_empty();
     let of_app =
         |text: &String| ["@drawable/", "@mipmap/", "@color/", "@string/"].iter().any(|kind| text.starts_with(kind));
     if let Need::MetaData { value, resource, .. } = need {
-        return value.iter().chain(resource).any(of_app);
+        let asked = value.iter().chain(resource).any(open) && is_of_taste(&learned.name);
+        return asked || value.iter().chain(resource).any(of_app);
     }
     if let Need::Attribute { owner, value, .. } = need {
         // How the whole app is backed up or stores its files is not for one of its packages to say.
-        return *owner == Owner::Application || of_app(value) || value.starts_with("@xml/");
+        return *owner == Owner::Application || of_app(value) || open(value) || value.starts_with("@xml/");
     }
     matches!(need, Need::Plist { value: NewValue::Array(_) })
 }

@@ -131,7 +131,7 @@ pub struct AndroidApp {
     pub keep_rules: Vec<FileId>,
     /// What its source declares to the platform.
     pub in_source: Vec<SourceDeclaration>,
-    /// The resources among which those that sheets want are looked for; none where no sheet wants one.
+    /// The resources to which its manifests and its packages' needs refer are looked for among these.
     pub resources: Resources,
     /// The texts of its resources, by name, where a filter refers to one.
     pub strings: Vec<(String, String)>,
@@ -345,8 +345,10 @@ pub struct WidgetDeclaration {
 pub struct Resources {
     /// The files under `values`, those too that may come to be.
     pub values: Vec<ResourceFile>,
-    /// The resources that are files of their own, as `type/name`, and those that the packages bring along.
+    /// The resources that are files of their own, as `type/name`, and those that the build and the packages bring along.
     pub named: Vec<String>,
+    /// Whether all folders of resources are known, so that what is not found there is nowhere in the app.
+    pub complete: bool,
 }
 
 /// A file of values.

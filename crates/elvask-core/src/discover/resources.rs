@@ -2,9 +2,11 @@
 //!
 //! Source: "App resources overview" in the platform's guides.
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
-use elvask_needs::kinds::android::resource::{values_file, values_files};
+use elvask_needs::kinds::android::resource::{references, values_file, values_files};
 use elvask_needs::requirement::Need;
 use elvask_needs::sheet::Asked;
 use elvask_platform::Kind;
@@ -17,59 +19,48 @@ use crate::app::Plugin;
 /// The most files of values that are read.
 const MAX_FILES: usize = 200;
 
-/// Looks for the resources that sheets want; where they want none, reads the usual files of values alone.
+/// Looks for the resources that manifests refer to and that packages want; where nothing is wanted, reads the usual files of values
+/// alone.
 pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> Resources {
-    let sheets = plugins.iter().filter_map(|plugin| Some((plugin, plugin.sheet.as_ref()?)));
-    let wanted: Vec<(&Plugin, &str)> = sheets
-        .flat_map(|(plugin, found)| found.sheet.requires.iter().map(move |required| (plugin, required)))
-        .filter_map(|(plugin, required)| match &required.asked {
-            Asked::Need { name, need: Need::Plain { kind: Kind::Resource, .. } } => Some((plugin, name.as_str())),
-            Asked::Need { .. } | Asked::Capability(_) => None,
-        })
-        .collect();
-    let mut out = Resources::default();
     let main = app.manifest_path.with_file_name("res");
+    let wanted = wanted(loading, app, plugins);
+    let mut out = Resources { complete: true, ..Resources::default() };
+    let mut paths: Vec<PathBuf> = Vec::new();
     if wanted.is_empty() {
         // What is there may have been put there for a package that is gone.
-        for path in values_files().map(|usual| main.join("values").join(usual)) {
-            if loading.files.is_file(&path) {
-                let shown = loading.shown(&path);
-                out.values.extend(loading.read(&path, &shown).map(|(file, _)| ResourceFile { file }));
+        let usual = values_files().map(|usual| main.join("values").join(usual));
+        paths.extend(usual.filter(|path| loading.files.is_file(path)));
+    } else {
+        let sets = app.judged().flat_map(|variant| &variant.source_sets);
+        let mut folders = vec![main.clone()];
+        for folder in sets.map(|set| set.manifest.with_file_name("res")) {
+            if !folders.contains(&folder) {
+                folders.push(folder);
             }
         }
-        return out;
-    }
-    let sets = app.judged().flat_map(|variant| &variant.source_sets);
-    let mut folders = vec![main.clone()];
-    for folder in sets.map(|set| set.manifest.with_file_name("res")) {
-        if !folders.contains(&folder) {
-            folders.push(folder);
+        for folder in &folders {
+            walk(loading, folder, &mut out.named, &mut paths);
         }
     }
-    let mut paths: Vec<PathBuf> = Vec::new();
-    for folder in &folders {
-        walk(loading, folder, &mut out.named, &mut paths);
-    }
+    let mut values = BTreeSet::new();
     for path in &paths {
         let shown = loading.shown(path);
-        out.values.extend(loading.read(path, &shown).map(|(file, _)| ResourceFile { file }));
-    }
-    // What the package's own build brings along is there by itself.
-    let mut brought = Vec::new();
-    for root in wanted.iter().filter_map(|(plugin, _)| plugin.root.as_ref()) {
-        for inside in ["android/src/main/res", "src/main/res"] {
-            walk(loading, &root.join(inside), &mut out.named, &mut brought);
+        if let Some((file, text)) = loading.read(path, &shown) {
+            out.values.push(ResourceFile { file });
+            names(&text, &mut values);
         }
     }
-    for path in brought.iter().take(MAX_FILES) {
-        let Ok(text) = elvask_project::source::read_text(loading.files, path) else { continue };
-        let Ok(document) = elvask_markup::xml::Document::parse(text) else { continue };
-        for element in document.root().children() {
-            let name = element.attribute_written("name").map(|name| element.value_of(name));
-            out.named.extend(name.map(|name| format!("{}/{name}", element.name())));
-        }
+    let mut absent: BTreeSet<&str> = wanted.iter().map(String::as_str).collect();
+    absent.retain(|name| !values.contains(*name) && !out.named.iter().any(|known| known == name));
+    if !absent.is_empty() {
+        of_build(loading, app, &mut out);
+        absent.retain(|name| !out.named.iter().any(|known| known == name));
     }
-    for usual in wanted.iter().filter_map(|(_, name)| values_file(name.split('/').next()?)) {
+    if !absent.is_empty() {
+        of_packages(loading, plugins, &mut out);
+    }
+    let stated = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
+    for usual in stated.filter_map(|required| values_file(resource_of(&required.asked)?.split('/').next()?)) {
         let path = main.join("values").join(usual);
         if !paths.contains(&path) {
             out.values.push(ResourceFile { file: loading.add_absent(&path) });
@@ -77,6 +68,87 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
         }
     }
     out
+}
+
+/// Returns the resource that an entry of a sheet asks for.
+fn resource_of(asked: &Asked) -> Option<&str> {
+    match asked {
+        Asked::Need { name, need: Need::Plain { kind: Kind::Resource, .. } } => Some(name),
+        Asked::Need { .. } | Asked::Capability(_) => None,
+    }
+}
+
+/// Returns the resources that the app's manifests refer to and that its packages want, as `type/name`.
+fn wanted(loading: &Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> BTreeSet<String> {
+    let mut out = BTreeSet::new();
+    let main = app.manifest.into_iter().chain(app.manifests.iter().map(|(_, file)| *file));
+    for file in main {
+        out.extend(references(&loading.sources.file(file).text).map(str::to_owned));
+    }
+    let mut of = |need: &Need| {
+        if let Need::MetaData { value, resource, .. } = need {
+            out.extend([value, resource].into_iter().flatten().flat_map(|text| references(text)).map(str::to_owned));
+        } else if let Need::Attribute { value, .. } = need {
+            out.extend(references(value).map(str::to_owned));
+        }
+    };
+    for plugin in plugins {
+        let stated = plugin.sheet.iter().flat_map(|found| &found.sheet.requires);
+        let stated = stated.filter_map(|required| match &required.asked {
+            Asked::Need { need, .. } => Some(need),
+            Asked::Capability(_) => None,
+        });
+        stated.for_each(&mut of);
+        plugin.evidence.iter().flat_map(|found| &found.requirements).for_each(|learned| of(&learned.need));
+    }
+    let stated = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
+    out.extend(stated.filter_map(|required| resource_of(&required.asked)).map(str::to_owned));
+    out
+}
+
+/// Adds the names that a file of values gives, as `type/name`.
+fn names(text: &Arc<str>, out: &mut BTreeSet<String>) {
+    let Ok(document) = elvask_markup::xml::Document::parse(Arc::clone(text)) else { return };
+    for element in document.root().children() {
+        let name = element.attribute_written("name").map(|name| element.value_of(name));
+        // `<item type="string" name="…">` is another way to write it.
+        let kind = element.attribute_written("type").map(|kind| element.value_of(kind).into_owned());
+        let kind = kind.filter(|_| element.name() == "item").unwrap_or_else(|| element.name().to_owned());
+        out.extend(name.map(|name| format!("{kind}/{name}")));
+    }
+}
+
+/// Adds the resources that the build files make, and says where they name folders that are not looked into.
+fn of_build(loading: &Loading<'_>, app: &AndroidApp, out: &mut Resources) {
+    for file in app.modules.iter().filter_map(|module| module.build_file) {
+        let text = &loading.sources.file(file).text;
+        // Folders of one's own, or a script that may name them.
+        out.complete &= !["srcDir", "apply from", "apply(from"].iter().any(|word| text.contains(word));
+        for (at, word) in text.match_indices("resValue") {
+            let rest = text.get(at + word.len()..).unwrap_or_default();
+            let mut quoted = rest.lines().next().unwrap_or_default().split(['"', '\'']).skip(1).step_by(2);
+            if let (Some(kind), Some(name)) = (quoted.next(), quoted.next()) {
+                out.named.push(format!("{kind}/{name}"));
+            }
+        }
+    }
+}
+
+/// Adds the resources that the packages' own builds bring along.
+fn of_packages(loading: &Loading<'_>, plugins: &[Plugin], out: &mut Resources) {
+    let mut brought = Vec::new();
+    for root in plugins.iter().filter_map(|plugin| plugin.root.as_ref()) {
+        for inside in ["android/src/main/res", "src/main/res"] {
+            walk(loading, &root.join(inside), &mut out.named, &mut brought);
+        }
+    }
+    let mut values = BTreeSet::new();
+    for path in brought.iter().take(MAX_FILES) {
+        if let Ok(text) = elvask_project::source::read_text(loading.files, path) {
+            names(&Arc::from(text), &mut values);
+        }
+    }
+    out.named.extend(values);
 }
 
 /// Gathers the resources that are files of their own, and the files of values for every configuration.

@@ -1,7 +1,5 @@
 //! Bringing together what the files of a package show.
 
-use std::cell::RefCell;
-use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use elvask_platform::native::Family;
@@ -407,48 +405,13 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
         let dependency = matches!(learned.need, Need::Gradle { line: GradleLine::Dependency { .. }, .. });
         !dependency || !scripts.iter().any(|(_, text)| text.contains(&learned.name))
     });
-    ask_for_examples(files, tree, &sources, &mut noted);
+    owners::ask_all(files, tree, &sources, &mut noted);
+    let artifacts: Vec<String> = scripts.iter().flat_map(|(_, text)| build::artifacts(text)).collect();
+    owners::look_for_classes(&sources, &artifacts, !found.binaries.is_empty(), &mut noted);
     found.merge(noted);
     // What the package's own privacy manifest gives a reason for, the app need not.
     found.all.retain(|learned| learned.kind() != Kind::PrivacyReason || !covered.contains(&learned.name));
     finish(found)
-}
-
-/// Turns what the notes show for an example into questions. What the package's own code or resources hold is no example.
-fn ask_for_examples(
-    files: &dyn Files,
-    tree: &Tree,
-    sources: &[(&PackageFile, Family, Option<String>)],
-    noted: &mut Found,
-) {
-    let asked = RefCell::new(BTreeSet::new());
-    let note = |text: &str| {
-        asked.borrow_mut().insert(text.to_owned());
-        false
-    };
-    noted.each_mut().for_each(|learned| owners::ask(&mut learned.clone(), &note));
-    let asked: Vec<String> = asked.into_inner().into_iter().collect();
-    let quoted: Vec<_> = asked.iter().map(|text| memchr::memmem::Finder::new(text).into_owned()).collect();
-    let holds = |(file, _, _): &(&PackageFile, Family, Option<String>)| -> Vec<usize> {
-        let bytes = files.read(&file.path).unwrap_or_default();
-        let whole = |at: usize, length: usize| {
-            let quote = |byte: Option<&u8>| byte.is_some_and(|byte| matches!(byte, b'"' | b'\''));
-            quote(at.checked_sub(1).and_then(|at| bytes.get(at))) && quote(bytes.get(at + length))
-        };
-        let found =
-            |finder: &memchr::memmem::Finder<'_>| finder.find_iter(&bytes).any(|at| whole(at, finder.needle().len()));
-        quoted.iter().enumerate().filter(|(_, finder)| found(finder)).map(|(at, _)| at).collect()
-    };
-    let held: BTreeSet<usize> = match asked.is_empty() {
-        true => BTreeSet::new(),
-        false => sources.par_iter().flat_map_iter(holds).collect(),
-    };
-    let packages = |text: &str| {
-        let resource = text.strip_prefix('@').map(|path| format!("/{path}.xml"));
-        let ships = |path: String| tree.files.iter().any(|file| file.shown.ends_with(&path));
-        resource.is_some_and(ships) || asked.iter().position(|one| one == text).is_some_and(|at| held.contains(&at))
-    };
-    noted.each_mut().for_each(|learned| owners::ask(learned, &packages));
 }
 
 /// The longest description that is kept, in characters.

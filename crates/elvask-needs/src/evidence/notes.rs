@@ -7,7 +7,10 @@ mod texts;
 
 use elvask_platform::{Kind, Platform, Strength};
 use pulldown_cmark::{CodeBlockKind, Event, HeadingLevel, Options, Parser, Tag, TagEnd};
-use texts::{Prose, between, kind_of, last_clause, last_verdict, learned, parallel_chapters, unescaped, without_tags};
+use texts::{
+    Prose, between, kind_of, last_clause, last_verdict, learned, names_other_rules, parallel_chapters, unescaped,
+    without_tags,
+};
 
 use self::mentions::{Mention, mentions};
 use super::Learned;
@@ -19,7 +22,7 @@ use super::prose::{
 };
 use super::shown::{Notes, Shown};
 use crate::conditions::Range;
-use crate::requirement::{Citation, EvidenceKind, Need, When};
+use crate::requirement::{Citation, EvidenceKind, GradleLine, Need, When};
 
 /// How much of what was said last is looked at for the name of an attribute, in bytes.
 const RECENT: usize = 800;
@@ -428,6 +431,7 @@ impl Reader<'_, '_> {
             self.groups += 1;
             format!("notes-{}", self.groups)
         });
+        let foreign = names_other_rules(&intro);
         let mut last_group: Option<String> = None;
         let count = pieces.pieces.len();
         self.last.clear();
@@ -455,7 +459,8 @@ impl Reader<'_, '_> {
                 || of_comment == Verdict::Not
                 || extension && need.platform() == Platform::Ios
                 || piece.incidental && !self.recent.contains(&name)
-                || whole && need.kind() == Kind::Plist;
+                || whole && need.kind() == Kind::Plist
+                || foreign && matches!(need, Need::Gradle { line: GradleLine::KeepRule, .. });
             if skipped {
                 continue;
             }

@@ -5,17 +5,29 @@
 
 #![warn(clippy::wildcard_enum_match_arm)]
 
+use std::cell::RefCell;
+use std::collections::BTreeSet;
+
 use elvask_markup::plist::plan::NewValue;
+use elvask_platform::Kind;
+use elvask_platform::native::Family;
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{android, ios};
+use elvask_project::files::Files;
 use elvask_project::intent::Query;
+use rayon::prelude::*;
 
 use super::Learned;
+use super::gather::Found;
+use super::walk::{PackageFile, Tree};
 use crate::requirement::Need;
 use crate::template::answers_in;
 
+/// A file of native code, its language, and the part of the package that takes it.
+type Source<'t> = (&'t PackageFile, Family, Option<String>);
+
 /// Words in the name of a value that make it the app's own.
-const OWN_WORDS: [&str; 30] = [
+const OWN_WORDS: [&str; 24] = [
     "id",
     "ids",
     "identifier",
@@ -23,11 +35,6 @@ const OWN_WORDS: [&str; 30] = [
     "key",
     "token",
     "secret",
-    "channel",
-    "icon",
-    "color",
-    "colour",
-    "sound",
     "host",
     "domain",
     "domains",
@@ -36,7 +43,6 @@ const OWN_WORDS: [&str; 30] = [
     "endpoint",
     "server",
     "scheme",
-    "title",
     "email",
     "group",
     "groups",
@@ -48,11 +54,77 @@ const OWN_WORDS: [&str; 30] = [
     "redirect",
 ];
 
+/// Words in the name of a value that make it a matter of taste: without one the platform or the package has its own.
+const TASTE_WORDS: [&str; 10] =
+    ["background", "channel", "color", "colour", "icon", "image", "logo", "sound", "theme", "title"];
+
+/// Says whether a value of this name is a matter of taste.
+pub(crate) fn is_of_taste(name: &str) -> bool {
+    words(name).iter().any(|word| TASTE_WORDS.contains(&word.as_str()))
+}
+
 /// Schemes of links that are nobody's own.
 const SYSTEM_SCHEMES: [&str; 14] = [
     "http", "https", "file", "content", "mailto", "tel", "sms", "smsto", "mms", "mmsto", "geo", "market", "intent",
     "data",
 ];
+
+/// Says whether a package may have a class: a file of its code is named so, or lies in the package that the class does, or what its
+/// build depends on has a name in common with it.
+fn may_have_class(class: &str, sources: &[Source<'_>], artifacts: &[String]) -> bool {
+    let (package, short) = class.rsplit_once('.').unwrap_or(("", class));
+    let outer = short.split('$').next().unwrap_or(short);
+    let folder = package.replace('.', "/");
+    let own = |file: &PackageFile| {
+        let (parent, name) = file.shown.rsplit_once('/').unwrap_or(("", &file.shown));
+        name.split('.').next() == Some(outer) || !folder.is_empty() && parent.ends_with(&folder)
+    };
+    let common = |word: &&str| word.len() > 3 && !matches!(*word, "android" | "example" | "github" | "google");
+    let mut words = package.split('.').filter(common);
+    sources.iter().any(|(file, _, _)| own(file))
+        || ["androidx.", "android.", "com.google."].iter().any(|start| class.starts_with(start))
+        || words.any(|word| artifacts.iter().any(|artifact| artifact.contains(word)))
+}
+
+/// Turns what the notes show for an example into questions. What the package's own code or resources hold is no example.
+pub(super) fn ask_all(files: &dyn Files, tree: &Tree, sources: &[Source<'_>], noted: &mut Found) {
+    let asked = RefCell::new(BTreeSet::new());
+    let note = |text: &str| {
+        asked.borrow_mut().insert(text.to_owned());
+        false
+    };
+    noted.each_mut().for_each(|learned| ask(&mut learned.clone(), &note));
+    let asked: Vec<String> = asked.into_inner().into_iter().collect();
+    let quoted: Vec<_> = asked.iter().map(|text| memchr::memmem::Finder::new(text).into_owned()).collect();
+    let holds = |(file, _, _): &Source<'_>| -> Vec<usize> {
+        let bytes = files.read(&file.path).unwrap_or_default();
+        let whole = |at: usize, length: usize| {
+            let quote = |byte: Option<&u8>| byte.is_some_and(|byte| matches!(byte, b'"' | b'\''));
+            quote(at.checked_sub(1).and_then(|at| bytes.get(at))) && quote(bytes.get(at + length))
+        };
+        let found =
+            |finder: &memchr::memmem::Finder<'_>| finder.find_iter(&bytes).any(|at| whole(at, finder.needle().len()));
+        quoted.iter().enumerate().filter(|(_, finder)| found(finder)).map(|(at, _)| at).collect()
+    };
+    let held: BTreeSet<usize> = match asked.is_empty() {
+        true => BTreeSet::new(),
+        false => sources.par_iter().flat_map_iter(holds).collect(),
+    };
+    let packages = |text: &str| {
+        let resource = text.strip_prefix('@').map(|path| format!("/{path}.xml"));
+        let ships = |path: String| tree.files.iter().any(|file| file.shown.ends_with(&path));
+        resource.is_some_and(ships) || asked.iter().position(|one| one == text).is_some_and(|at| held.contains(&at))
+    };
+    noted.each_mut().for_each(|learned| ask(learned, &packages));
+}
+
+/// Marks the components whose class is nowhere to be found: `artifacts` is what the package's build depends on, `compiled` whether it
+/// brings code that is compiled already.
+pub(super) fn look_for_classes(sources: &[Source<'_>], artifacts: &[String], compiled: bool, noted: &mut Found) {
+    for learned in noted.each_mut().filter(|learned| learned.kind() == Kind::Component) {
+        learned.shown.class_unseen = !compiled && !may_have_class(&learned.name, sources, artifacts);
+    }
+}
 
 /// Turns what varies from app to app into a question. `packages` says whether the package's own code or resources hold a text.
 pub(super) fn ask(learned: &mut Learned, packages: &dyn Fn(&str) -> bool) {
@@ -154,7 +226,7 @@ fn is_own(name: &str, text: &str) -> bool {
         return true;
     }
     let named = words(name).iter().any(|word| OWN_WORDS.contains(&word.as_str()));
-    named || is_like_an_id(text)
+    named || is_of_taste(name) || is_like_an_id(text)
 }
 
 /// Says whether a text that looks like an app's own could be one that the package fixes, where its code holds it. An id never is.

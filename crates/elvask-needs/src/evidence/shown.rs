@@ -18,6 +18,9 @@ pub struct Shown {
     /// Only a script says so that comes with the package and changes an app's files for another tool.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub script: bool,
+    /// Of a component that notes alone show: nothing in the package, or in what its build depends on, looks like its class.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub class_unseen: bool,
     /// Such a script names it too, so that the tool which runs it writes it.
     pub by_script: bool,
 }
@@ -102,6 +105,7 @@ impl Shown {
     pub(super) fn join(&mut self, other: Shown) {
         self.script &= other.script;
         self.by_script |= other.by_script;
+        self.class_unseen &= other.class_unseen;
         self.notes = self.notes.max(other.notes);
         for occurrence in other.code {
             if self.code.len() < MAX_OCCURRENCES && !self.code.contains(&occurrence) {

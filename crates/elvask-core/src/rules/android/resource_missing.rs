@@ -1,7 +1,11 @@
 //! `resource-missing`: a plugin needs a resource that the app does not have.
 
 use elvask_needs::kinds::Match;
+use elvask_needs::kinds::android::resource::{is_there, references, values_file};
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform};
+use elvask_project::names::TOOLS;
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -15,7 +19,7 @@ static ABOUT: About = About {
     id: "resource-missing",
     level: Level::Error,
     platform: Some(Platform::Android),
-    summary: "Reports a text, colour, picture or XML file among the app's resources that a plugin needs and that is not there.",
+    summary: "Reports a text, colour, picture or XML file that a plugin needs among the app's resources, or to which the manifest refers, and that is not there.",
     effect: "The build stops at the reference, or the plugin does not find its value when it starts.",
     wrong: "<resources>\n</resources>",
     right: "<resources>\n    <string name=\"knot_app_id\">knot-48210077</string>\n</resources>",
@@ -33,7 +37,45 @@ impl Rule for ResourceMissing {
         let absent = |found: &Match| *found == Match::Absent;
         let groups = context.needs.groups(Kind::Resource).flat_map(|group| parted(&group));
         out.extend(groups.filter_map(|together| finding(context, &ABOUT, &together, absent)));
+        let wanted: Vec<String> =
+            out.iter().filter(|one| one.rule.id == ABOUT.id).map(|one| one.subject.clone()).collect();
+        let mut told = wanted;
+        for manifest in &context.manifests {
+            let mut open = vec![manifest.root];
+            while let Some(element) = open.pop() {
+                open.extend(element.children());
+                // What is taken out refers to nothing.
+                if element.value(TOOLS, "node").is_some_and(|node| node.starts_with("remove")) {
+                    continue;
+                }
+                for attribute in element.attributes() {
+                    let value = element.value_of(attribute);
+                    let Some(name) = value.strip_prefix('@').filter(|name| references(&value).any(|one| one == *name))
+                    else {
+                        continue;
+                    };
+                    if !is_there(context, name) && !told.iter().any(|known| known == name) {
+                        told.push(name.to_owned());
+                        out.push(dangling(name, manifest.at(attribute.value)));
+                    }
+                }
+            }
+        }
     }
+}
+
+/// Tells of a reference to a resource that is not found. A library that is not looked into may bring it.
+fn dangling(name: &str, place: Place) -> Finding {
+    let (kind, short) = name.split_once('/').unwrap_or(("string", name));
+    let steps = match values_file(kind) {
+        Some(file) => format!("Add `{short}` to res/values/{file}, or refer to one that is there."),
+        None => format!("Put a file {short} into res/{kind}, or refer to one that is there."),
+    };
+    let message = format!("`@{name}` is not found among the resources of the app and its packages");
+    Finding::new(&ABOUT, name, place, message)
+        .level(Level::Warning)
+        .effect("The build stops at the reference, unless a library brings the resource.")
+        .mend(Remedy::Manual(steps))
 }
 
 #[cfg(test)]
@@ -53,6 +95,21 @@ mod tests {
         assert_eq!(app().found("resource-missing"), ["error string/mode 1:1"]);
         let there = "<resources>\n    <string name=\"mode\">loud</string>\n</resources>\n";
         assert_eq!(app().file(STRINGS, there).found("resource-missing"), [""; 0]);
+    }
+
+    #[test]
+    fn a_reference_that_leads_nowhere_is_told() {
+        let app = Fixture::android(
+            "    <application android:label=\"@string/app_name\" android:theme=\"@style/Brand\" android:icon=\"@mipmap/ic\"/>\n",
+        );
+        assert_eq!(app.found("resource-missing"), ["warning string/app_name 2:33", "warning mipmap/ic 2:94"]);
+        app.is_left_alone();
+        let text = "<resources>\n    <item type=\"string\" name=\"app_name\">Marram</item>\n</resources>\n";
+        let there = app.clone().file(STRINGS, text).file("android/app/src/main/res/mipmap-hdpi/ic.webp", "");
+        assert_eq!(there.found("resource-missing"), [""; 0]);
+        let made = app
+            .build("android {\n    defaultConfig {\n        resValue \"string\", \"app_name\", \"Marram\"\n    }\n}\n");
+        assert_eq!(made.found("resource-missing"), ["warning mipmap/ic 2:94"]);
     }
 
     #[test]

@@ -19,6 +19,21 @@ const USUAL_PLUGINS: [&str; 8] = [
     "kotlin-kapt",
 ];
 
+/// The words that start a rule for the platform's own shrinker; others belong to another one.
+///
+/// Source: "Shrink, obfuscate, and optimize your app" and the manual of keep rules that it leads to.
+const KEEP_WORDS: [&str; 9] = [
+    "-keep",
+    "-keepclassmembers",
+    "-keepclasseswithmembers",
+    "-keepnames",
+    "-keepclassmembernames",
+    "-keepclasseswithmembernames",
+    "-keepattributes",
+    "-keeppackagenames",
+    "-dontwarn",
+];
+
 /// Reads the lines of a build file.
 pub(super) fn pieces(text: &str) -> Vec<Piece> {
     let mut out = Vec::new();
@@ -69,7 +84,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
     let get =
         |captured: &Captures<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
     let gradle = |name: String, file, line| vec![Piece::new(name, Need::Gradle { file, line }, span)];
-    if line.starts_with("-keep") || line.starts_with("-dontwarn") {
+    if KEEP_WORDS.contains(&line.split([' ', ',']).next().unwrap_or_default()) {
         // A rule may open a block; what it holds belongs to it, and the first line alone is taken where it is whole.
         let rule = line.trim_end_matches('{').trim();
         let whole = line.matches('{').count() == line.matches('}').count();

@@ -59,6 +59,17 @@ impl Prose {
     }
 }
 
+/// Says whether words name a file of rules for another shrinker than the platform's own.
+pub(super) fn names_other_rules(words: &str) -> bool {
+    let lower = words.to_lowercase();
+    let word = |letter: char| letter.is_alphanumeric() || matches!(letter, '-' | '_' | '.' | '/');
+    let mut files = lower.split(|letter| !word(letter)).map(|word| word.trim_end_matches('.'));
+    files.any(|file| {
+        let of_rules = [".txt", ".pro", ".cfg"].iter().any(|end| file.ends_with(end));
+        of_rules && !["proguard", "consumer", "r8"].iter().any(|usual| file.contains(usual))
+    })
+}
+
 pub(super) fn kind_of(piece: &Piece) -> Option<Kind> {
     match &piece.thing {
         Thing::Need { need, .. } => Some(need.kind()),

@@ -66,6 +66,44 @@ pub fn values_files() -> impl Iterator<Item = &'static str> {
     VALUES.iter().map(|(_, file)| *file)
 }
 
+/// Returns the resources of those types to which a text refers with `@type/name`, as `type/name`. Resources of the platform and of
+/// types that libraries mostly bring (styles, arrays, ids) are left out.
+pub fn references(text: &str) -> impl Iterator<Item = &str> {
+    text.match_indices('@').filter_map(|(at, _)| {
+        let rest = text.get(at + 1..)?;
+        let fits = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '_' | '.' | '/');
+        let name = rest.get(..rest.find(|letter| !fits(letter)).unwrap_or(rest.len()))?;
+        let (kind, short) = name.split_once('/')?;
+        let known = FILES.contains(&kind) || values_file(kind).is_some();
+        (known && !short.is_empty() && !short.contains('/')).then_some(name)
+    })
+}
+
+/// Says whether a resource is there, as `type/name`: among the app's own, those of its packages and those that the build makes.
+/// Where not all of them can be known, it counts as there.
+#[must_use]
+pub fn is_there(scene: &Scene<'_>, name: &str) -> bool {
+    let Some(android) = &scene.app.android else { return true };
+    scene.app.generated.is_some()
+        || !android.resources.complete
+        || android.resources.named.iter().any(|known| known == name)
+        || Resource.declared(scene).iter().any(|one| one.name == name)
+        || BY_SERVICES.contains(&name)
+}
+
+/// The texts that the build plugin of the services' file makes of that file.
+const BY_SERVICES: [&str; 9] = [
+    "string/default_web_client_id",
+    "string/firebase_database_url",
+    "string/ga_trackingId",
+    "string/gcm_defaultSenderId",
+    "string/google_api_key",
+    "string/google_app_id",
+    "string/google_crash_reporting_api_key",
+    "string/google_storage_bucket",
+    "string/project_id",
+];
+
 impl KindSpec for Resource {
     fn about(&self) -> &'static KindAbout {
         &ABOUT
@@ -147,13 +185,12 @@ impl KindSpec for Resource {
             let text = std::sync::Arc::clone(&scene.sources.file(file.file).text);
             let Ok(document) = Document::parse(text) else { continue };
             for element in document.root().children() {
-                let Some(name) = element.attribute_written("name").map(|name| element.value_of(name)) else { continue };
+                let written = |local| element.attribute_written(local).map(|one| element.value_of(one).into_owned());
+                let Some(name) = written("name") else { continue };
+                let kind = written("type").filter(|_| element.name() == "item");
+                let kind = kind.unwrap_or_else(|| element.name().to_owned());
                 let place = Place { file: file.file, span: element.open() };
-                out.push(Declared::new(
-                    format!("{}/{name}", element.name()),
-                    place,
-                    vec![plan::remove(element.node())],
-                ));
+                out.push(Declared::new(format!("{kind}/{name}"), place, vec![plan::remove(element.node())]));
             }
         }
         out

@@ -1,0 +1,95 @@
+//! What a remedy must not write: a reference that leads nowhere.
+
+use elvask_needs::kinds::android::resource::{is_there, references};
+use elvask_needs::remedy::Remedy;
+use elvask_platform::Kind;
+use elvask_project::appfiles::AndroidApp;
+
+use crate::context::Context;
+use crate::finding::Finding;
+
+/// Leaves a remedy to a person that would write a reference to a resource or a placeholder that neither the app nor its packages
+/// have. What stands in the file already may be moved, and what another remedy makes is there in the next round.
+pub(crate) fn leave_to_a_person(context: &Context<'_>, finding: &mut Finding) {
+    let Remedy::Edit { title, edits, .. } = &finding.remedy else { return };
+    let manifests = edits.iter().filter(|(file, _)| context.manifest_of(*file).is_some());
+    let lacking =
+        manifests.flat_map(|(file, edits)| edits.iter().map(move |edit| (file, edit))).find_map(|(file, edit)| {
+            let before = &context.sources.file(*file).text;
+            let resource = references(&edit.insert).find(|name| {
+                !before.contains(&format!("@{name}")) && !will_be(context, name) && !is_there(context, name)
+            });
+            let placeholder = || {
+                placeholders(&edit.insert)
+                    .find(|name| !before.contains(&format!("${{{name}}}")) && !is_set(context, name))
+            };
+            resource
+                .map(|name| format!("the resource `@{name}`"))
+                .or_else(|| placeholder().map(|name| format!("the placeholder `${{{name}}}`")))
+        });
+    if let Some(lacking) = lacking {
+        finding.remedy = Remedy::Manual(format!(
+            "Give the app {lacking} first: it is not there, and the build would stop at it. Then {title}."
+        ));
+    }
+}
+
+/// Says whether some plugin needs a resource by itself, so that it is made.
+fn will_be(context: &Context<'_>, name: &str) -> bool {
+    context.needs.group(Kind::Resource, name).is_some()
+}
+
+/// Goes through the names in `${NAME}`.
+fn placeholders(text: &str) -> impl Iterator<Item = &str> {
+    text.match_indices("${").filter_map(|(at, _)| Some(text.get(at + 2..)?.split_once('}')?.0))
+}
+
+/// Says whether the build sets a placeholder in all variants that are judged, as far as is known.
+fn is_set(context: &Context<'_>, name: &str) -> bool {
+    let judged = context.app.android.iter().flat_map(AndroidApp::judged);
+    matches!(name, "applicationId" | "packageName")
+        || judged
+            .into_iter()
+            .all(|variant| variant.more_placeholders || variant.placeholders.iter().any(|(known, _)| known == name))
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::Fixture;
+
+    const APP: &str = "    <application/>\n";
+
+    #[test]
+    fn a_reference_that_leads_nowhere_is_not_written() {
+        let need = "android.meta-data = { name = 'example.knot.PATHS', resource = '@xml/knot_paths' }";
+        let app = Fixture::android(APP).needs("knot_banner", need);
+        assert_eq!(app.findings("meta-data-missing")[0].remedy.kind(), "manual");
+        app.is_left_alone();
+        let paths = "android/app/src/main/res/xml/knot_paths.xml";
+        let there = app.clone().file(paths, "<paths/>");
+        assert_eq!(there.findings("meta-data-missing")[0].remedy.kind(), "edit");
+        let brought = app.file("node_modules/knot_banner/android/src/main/res/xml/knot_paths.xml", "<paths/>");
+        assert_eq!(brought.findings("meta-data-missing")[0].remedy.kind(), "edit");
+    }
+
+    #[test]
+    fn a_resource_that_is_needed_too_is_made_first() {
+        let app = Fixture::android(APP).plugin(
+            "knot_banner",
+            "[[requires]]\nandroid.meta-data = { name = 'example.knot.MODE', value = '@string/knot_mode' }\n[[requires]]\nandroid.resource = { type = 'string', name = 'knot_mode', value = 'quiet' }",
+        );
+        let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
+        let left: Vec<_> = filled.left.findings.iter().filter(|one| one.rule.id != "not-judged").collect();
+        assert!(left.is_empty(), "{left:#?}");
+    }
+
+    #[test]
+    fn a_placeholder_that_nothing_sets_is_not_written() {
+        let need = "android.meta-data = { name = 'example.knot.KEY', value = '${knotKey}' }";
+        let app = Fixture::android(APP).needs("knot_banner", need);
+        assert_eq!(app.findings("meta-data-missing")[0].remedy.kind(), "manual");
+        let set =
+            app.build("android {\n    defaultConfig {\n        manifestPlaceholders = [knotKey: 'k']\n    }\n}\n");
+        assert_eq!(set.findings("meta-data-missing")[0].remedy.kind(), "edit");
+    }
+}
