@@ -4,10 +4,15 @@
 //! checked anew, and what is left is mended in the next round, until nothing is left that a machine can mend. So two
 //! queries that both need a `<queries>` end up in one, and every text that is handed out has been read and judged again.
 
-use elvask_needs::remedy::{Remedy, Want};
-use elvask_project::source::{FileId, Sources};
+use std::collections::BTreeSet;
+use std::hash::{Hash, Hasher};
 
-use crate::app::App;
+use elvask_markup::Edit;
+use elvask_needs::remedy::{Remedy, Want};
+use elvask_project::files::{Files, Overlay};
+use elvask_project::source::{FileId, Place, Sources};
+
+use crate::app::{App, Choice};
 use crate::check::{Report, check_texts};
 use crate::finding::{Edits, Finding};
 use crate::needs::Settings;
@@ -59,7 +64,7 @@ pub enum FillError {
     /// Something cannot be read, so that not all that is needed is known.
     #[error("something cannot be read")]
     Obstacles(Report),
-    /// The remedies do not come to an end, or make a file unreadable: a fault of this program.
+    /// What is left when every remedy that does not settle is left out still does not: a fault of this program.
     #[error("the remedies do not settle ({0}); nothing is written. This is a fault of Elvask")]
     Unsettled(String),
 }
@@ -87,42 +92,241 @@ pub fn is_picked(only: &[String], finding: &Finding) -> bool {
 
 /// Mends those of the findings that `wanted` picks, as far as it can be done with what is known.
 ///
+/// A remedy that does not settle is left out, and nothing of it is written; the rest is. What is found of it says so.
+///
 /// # Errors
 /// [`FillError`]; no text is handed out then.
 pub fn fill_only(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -> Result<Outcome, FillError> {
+    let mut left_out: BTreeSet<Key> = BTreeSet::new();
+    let mut pace = Pace::Together;
+    loop {
+        match attempt(app, settings, &wanted, &left_out, pace)? {
+            Attempt::Settled(mut outcome) => {
+                let out = outcome.left.findings.iter_mut().filter(|finding| left_out.contains(&key(finding)));
+                out.for_each(leave_out);
+                return Ok(*outcome);
+            }
+            Attempt::Unsettled(keys) if pace == Pace::OneByOne || keys.len() == 1 => {
+                let before = left_out.len();
+                left_out.extend(keys);
+                if left_out.len() == before {
+                    return Err(FillError::Unsettled("no remedy is at fault".to_owned()));
+                }
+            }
+            // One by one it shows which of them it is.
+            Attempt::Unsettled(_) => pace = Pace::OneByOne,
+        }
+    }
+}
+
+/// What tells a finding from others, wherever it stands: rule, subject and message.
+type Key = (&'static str, String, String);
+
+fn key(finding: &Finding) -> Key {
+    (finding.rule.id, finding.subject.clone(), finding.message.clone())
+}
+
+fn leave_out(finding: &mut Finding) {
+    let steps = format!(
+        "`elvask fill` leaves this out, as what it would write does not settle. By hand: {}",
+        finding.remedy.title()
+    );
+    finding.remedy = Remedy::Manual(steps);
+}
+
+/// How many remedies are put in before the app is checked anew.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Pace {
+    /// All that do not touch each other.
+    Together,
+    /// One.
+    OneByOne,
+}
+
+/// What an attempt at mending comes to.
+enum Attempt {
+    /// Nothing is left that a machine can mend.
+    Settled(Box<Outcome>),
+    /// These remedies go on for ever, or spoil a file.
+    Unsettled(Vec<Key>),
+}
+
+fn attempt(
+    app: &App,
+    settings: &Settings,
+    wanted: &impl Fn(&Finding) -> bool,
+    left_out: &BTreeSet<Key>,
+    pace: Pace,
+) -> Result<Attempt, FillError> {
     let mut sources = app.sources.clone();
     let mut changed: Vec<FileId> = Vec::new();
-    let mut mended = Vec::new();
-    for round in 0..MAX_ROUNDS {
+    let mut mended: Vec<Finding> = Vec::new();
+    // The texts after each round, as a sum, with what was put in next.
+    let mut rounds: Vec<(u64, Vec<Key>)> = Vec::new();
+    loop {
         let report = check_texts(app, &sources, settings);
-        let obstacle = report.obstacles().next().map(|obstacle| obstacle.message.clone());
-        match obstacle {
-            Some(_) if round == 0 => return Err(FillError::Obstacles(report)),
-            Some(message) => return Err(FillError::Unsettled(message)),
-            None => {}
+        if report.obstacles().next().is_some() {
+            return match rounds.pop() {
+                None => Err(FillError::Obstacles(report)),
+                Some((_, last)) => Ok(Attempt::Unsettled(last)),
+            };
         }
-        let mut edits = Edits::default();
-        let mut made: Vec<&str> = Vec::new();
-        for finding in report.findings.iter().filter(|finding| finding.counts() && wanted(finding)) {
-            let Remedy::Edit { edits: planned, makes, .. } = &finding.remedy else { continue };
-            if makes.as_deref().is_some_and(|name| made.contains(&name)) {
-                continue;
-            }
-            // What touches another remedy waits for the next round, where it is planned anew.
-            if edits.add(planned).is_ok() {
-                made.extend(makes.as_deref());
-                changed.extend(planned.iter().map(|(file, _)| *file));
-                mended.push(finding.clone());
-            }
-        }
-        if edits.is_empty() {
+        let picked = |finding: &&Finding| finding.counts() && wanted(finding) && !left_out.contains(&key(finding));
+        let round = plan_round(report.findings.iter().filter(picked), &sources, pace);
+        if round.edits.is_empty() {
             changed.sort_unstable();
             changed.dedup();
-            let wants = wants_of(&report, &wanted);
-            return Ok(Outcome { sources, changed, mended, left: report, wants });
+            let wants = wants_of(&report, wanted);
+            return Ok(Attempt::Settled(Box::new(Outcome { sources, changed, mended, left: report, wants })));
         }
-        edits.apply(&mut sources).map_err(|error| FillError::Unsettled(error.to_string()))?;
+        let sum = sum_of(&sources, &changed);
+        let keys: Vec<Key> = round.findings.iter().map(|finding| key(finding)).collect();
+        // What leads back to a text that was there before goes round for ever.
+        if let Some(before) = rounds.iter().position(|(known, _)| *known == sum) {
+            let cycle = rounds.split_off(before).into_iter().flat_map(|(_, keys)| keys);
+            return Ok(Attempt::Unsettled(cycle.collect()));
+        }
+        if rounds.len() >= MAX_ROUNDS {
+            return Ok(Attempt::Unsettled(keys));
+        }
+        changed.extend(round.files.iter().copied());
+        mended.extend(round.findings.into_iter().cloned());
+        if round.edits.apply(&mut sources).is_err() {
+            return Ok(Attempt::Unsettled(keys));
+        }
+        rounds.push((sum, keys));
     }
-    let last = mended.last().map(|finding| format!("{} {}", finding.rule.id, finding.subject)).unwrap_or_default();
-    Err(FillError::Unsettled(last))
+}
+
+/// The remedies that are put in together.
+struct Round<'f> {
+    edits: Edits,
+    files: Vec<FileId>,
+    findings: Vec<&'f Finding>,
+}
+
+/// Picks remedies that do not touch each other. What corrects or takes out what is there comes before what adds to it, so that
+/// nothing is added that a correction brings by itself.
+fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources, pace: Pace) -> Round<'f> {
+    let planned = findings.filter_map(|finding| match &finding.remedy {
+        Remedy::Edit { edits, makes, .. } => Some((finding, edits, makes.as_deref())),
+        Remedy::Answer { .. } | Remedy::Manual(_) => None,
+    });
+    let all: Vec<_> = planned.collect();
+    let changes = |edits: &[(FileId, Vec<Edit>)]| {
+        edits.iter().any(|(file, edits)| {
+            let text = &sources.file(*file).text;
+            edits.iter().any(|edit| text.get(edit.start..edit.end).is_some_and(|old| !old.trim().is_empty()))
+        })
+    };
+    let some_change = all.iter().any(|(_, edits, _)| changes(edits));
+    let mut round = Round { edits: Edits::default(), files: Vec::new(), findings: Vec::new() };
+    let mut made: Vec<&str> = Vec::new();
+    let mut elements: Vec<(FileId, &str)> = Vec::new();
+    for (finding, edits, makes) in all {
+        if some_change && !changes(edits) || makes.is_some_and(|name| made.contains(&name)) {
+            continue;
+        }
+        // Another remedy that adds the very same element may be enough for both; the next round tells.
+        let inserted = || {
+            let of = |(file, edits): &'f (FileId, Vec<Edit>)| edits.iter().map(move |edit| (*file, edit.insert.trim()));
+            edits.iter().flat_map(of).filter(|(_, text)| text.starts_with('<'))
+        };
+        if inserted().any(|one| elements.contains(&one)) {
+            continue;
+        }
+        // What touches another remedy waits for the next round, where it is planned anew.
+        if round.edits.add(edits).is_ok() {
+            elements.extend(inserted());
+            made.extend(makes);
+            round.files.extend(edits.iter().map(|(file, _)| *file));
+            round.findings.push(finding);
+            if pace == Pace::OneByOne {
+                break;
+            }
+        }
+    }
+    round
+}
+
+/// Returns a number that stands for the texts of some files.
+fn sum_of(sources: &Sources, files: &[FileId]) -> u64 {
+    let mut files = files.to_vec();
+    files.sort_unstable();
+    files.dedup();
+    let mut sum = std::collections::hash_map::DefaultHasher::new();
+    for file in files {
+        (file, &sources.file(file).text).hash(&mut sum);
+    }
+    sum.finish()
+}
+
+/// Mends an app, reads it anew as it would then stand, and mends what shows only then, until nothing does: a level that is raised
+/// can ask for more. The texts, places and files are those of `app`.
+///
+/// # Errors
+/// [`FillError`]; no text is handed out then.
+pub fn fill_through(files: &dyn Files, choice: &Choice, app: &App, settings: &Settings) -> Result<Outcome, FillError> {
+    let mut outcome = fill(app, settings)?;
+    for _ in 0..MAX_READINGS {
+        if outcome.changed.is_empty() {
+            break;
+        }
+        let texts = outcome.changed.iter().map(|file| outcome.sources.file(*file));
+        let written = texts.filter_map(|file| Some((file.path.clone(), file.bytes_to_write().ok()?)));
+        let overlay = Overlay::new(files, written.collect());
+        let Ok(again) = App::load_choice(&overlay, &app.root, choice) else { break };
+        let Ok(more) = fill(&again, settings) else { break };
+        let Some(more) = brought_over(&again, more, &outcome.sources) else { break };
+        let idle = more.changed.is_empty();
+        for file in &more.changed {
+            outcome.sources.replace(*file, more.sources.file(*file).text.as_ref());
+        }
+        outcome
+            .changed
+            .extend(more.changed.iter().filter(|file| !outcome.changed.contains(file)).copied().collect::<Vec<_>>());
+        outcome.changed.sort_unstable();
+        outcome.mended.extend(more.mended);
+        (outcome.left, outcome.wants) = (more.left, more.wants);
+        if idle {
+            break;
+        }
+    }
+    Ok(outcome)
+}
+
+/// How often an app is read anew.
+const MAX_READINGS: usize = 4;
+
+/// Puts what was found in an app that was read anew in terms of the texts that were read first; `None` where it is about another file.
+fn brought_over(again: &App, more: Outcome, first: &Sources) -> Option<Outcome> {
+    let known = |file: FileId| {
+        let path = &again.sources.file(file).path;
+        first.find_path(path)
+    };
+    let mut sources = first.clone();
+    let mut changed = Vec::new();
+    for file in &more.changed {
+        let here = known(*file)?;
+        sources.replace(here, more.sources.file(*file).text.as_ref());
+        changed.push(here);
+    }
+    let place = |place: Place| Some(Place { file: known(place.file)?, span: place.span });
+    let over = |finding: Finding| {
+        let related = match finding.related {
+            Some((at, label)) => Some((place(at)?, label)),
+            None => None,
+        };
+        let remedy = match finding.remedy {
+            Remedy::Edit { title, edits, makes } => {
+                let edits = edits.into_iter().map(|(file, edits)| Some((known(file)?, edits)));
+                Remedy::Edit { title, edits: edits.collect::<Option<_>>()?, makes }
+            }
+            other => other,
+        };
+        Some(Finding { place: place(finding.place)?, related, remedy, ..finding })
+    };
+    let mended = more.mended.into_iter().map(over).collect::<Option<_>>()?;
+    let findings = more.left.findings.into_iter().map(over).collect::<Option<_>>()?;
+    Some(Outcome { sources, changed, mended, left: Report { findings, judged: more.left.judged }, wants: more.wants })
 }

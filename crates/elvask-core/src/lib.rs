@@ -42,6 +42,7 @@ pub mod fill;
 pub mod finding;
 pub mod init;
 pub mod judged;
+pub mod keep;
 pub mod known;
 pub mod needs;
 mod open;

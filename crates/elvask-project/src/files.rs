@@ -151,6 +151,73 @@ impl Ord for FileKind {
     }
 }
 
+/// Files with some texts that have not been written yet.
+pub struct Overlay<'f> {
+    below: &'f dyn Files,
+    over: BTreeMap<PathBuf, Vec<u8>>,
+}
+
+impl<'f> Overlay<'f> {
+    /// Puts files, by their paths, over others.
+    #[must_use]
+    pub fn new(below: &'f dyn Files, over: BTreeMap<PathBuf, Vec<u8>>) -> Self {
+        Overlay { below, over }
+    }
+
+    fn given(&self, path: &Path) -> Option<&Vec<u8>> {
+        self.over.get(path).or_else(|| self.over.get(&self.below.real(path)))
+    }
+
+    /// Returns the names right below a folder that come to be.
+    fn new_below(&self, folder: &Path) -> Vec<(String, FileKind)> {
+        let inside = self.over.keys().filter_map(|path| path.strip_prefix(folder).ok());
+        let first = inside.filter_map(|path| {
+            let mut parts = path.components();
+            let name = parts.next()?.as_os_str().to_str()?.to_owned();
+            Some((name, if parts.next().is_some() { FileKind::Folder } else { FileKind::File }))
+        });
+        first.collect()
+    }
+}
+
+impl Files for Overlay<'_> {
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+        self.given(path).map_or_else(|| self.below.read(path), |bytes| Ok(bytes.clone()))
+    }
+
+    fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {
+        self.entries(folder).into_iter().map(|entry| (entry.name, entry.kind)).collect()
+    }
+
+    fn entries(&self, folder: &Path) -> Vec<Entry> {
+        let mut entries = self.below.entries(folder);
+        for (name, kind) in self.new_below(folder) {
+            if !entries.iter().any(|entry| entry.name == name) {
+                entries.push(Entry { name, kind, link: false });
+            }
+        }
+        entries.sort_by(|one, other| one.name.cmp(&other.name));
+        entries
+    }
+
+    fn stamp(&self, path: &Path) -> Option<Stamp> {
+        // What has not been written has none, so that nothing is remembered of it.
+        if self.given(path).is_some() { None } else { self.below.stamp(path) }
+    }
+
+    fn kind(&self, path: &Path) -> Option<FileKind> {
+        let there = self.below.kind(path);
+        there.or_else(|| self.given(path).map(|_| FileKind::File)).or_else(|| {
+            let folder = !self.new_below(path).is_empty();
+            folder.then_some(FileKind::Folder)
+        })
+    }
+
+    fn real(&self, path: &Path) -> PathBuf {
+        self.below.real(path)
+    }
+}
+
 /// A tree in memory. Paths are absolute; folders are there as soon as something is in them.
 #[derive(Debug, Clone, Default)]
 pub struct Memory {

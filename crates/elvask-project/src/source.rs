@@ -146,6 +146,12 @@ impl Sources {
         self.files.iter().position(|file| fits(&file.shown)).map(FileId)
     }
 
+    /// Returns the file that was read from a path, or may come to be there.
+    #[must_use]
+    pub fn find_path(&self, path: &Path) -> Option<FileId> {
+        self.files.iter().position(|file| file.path == path).map(FileId)
+    }
+
     /// Goes through all files.
     pub fn all(&self) -> impl Iterator<Item = &SourceFile> {
         self.files.iter().map(Arc::as_ref)

@@ -116,16 +116,8 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
     if root.starts_with(&asked) && root != Disk.real(&asked) {
         output.notice(&format!("{} is no app itself: the app in {} is looked at", typed(&asked), typed(&root)));
     }
-    let choice = Choice {
-        sheets: options.sheets.iter().map(|folder| normal(&here.join(folder))).collect(),
-        variant: options.variant.clone(),
-        target: options.target.clone(),
-        configuration: options.configuration.clone(),
-        package_folder: package_folder(),
-        look,
-        cache: crate::cache::open(),
-    };
-    let app = App::load_choice(&Disk, &root, &choice).map_err(|error| Failure::new(error.to_string()))?;
+    let app =
+        App::load_choice(&Disk, &root, &choice(options, look)?).map_err(|error| Failure::new(error.to_string()))?;
     for one in &app.unresolved {
         output.notice(&unresolved(&app, one));
     }
@@ -145,6 +137,20 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
             .notice(&format!("neither a sheet nor their own files say what these require: {}{more}", shown.join(", ")));
     }
     Ok(app)
+}
+
+/// Returns what a command line says of what to look at.
+pub(crate) fn choice(options: &AppOptions, look: Look) -> Result<Choice, Failure> {
+    let here = current_folder()?;
+    Ok(Choice {
+        sheets: options.sheets.iter().map(|folder| normal(&here.join(folder))).collect(),
+        variant: options.variant.clone(),
+        target: options.target.clone(),
+        configuration: options.configuration.clone(),
+        package_folder: package_folder(),
+        look,
+        cache: crate::cache::open(),
+    })
 }
 
 /// Says with its place what only running the build would tell.

@@ -458,6 +458,9 @@ pub(crate) struct Fill {
     /// Mend the app as one that is about to be released: sample values must go.
     #[arg(long)]
     pub(crate) release: bool,
+    /// Keep the answers that are given with this command in elvask.toml, so that the next check knows them.
+    #[arg(long)]
+    pub(crate) keep: bool,
 }
 
 /// `elvask why`.

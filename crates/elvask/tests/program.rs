@@ -261,3 +261,23 @@ fn an_answer_that_is_part_of_a_name_is_to_be_kept() {
     app.write("elvask.toml", "elvask = 1\n[plugins.\"@marsh/knot\".answers]\nscheme = \"knot\"\n");
     assert_eq!(app.run(&["check"]).code, 0);
 }
+
+#[test]
+fn answers_are_kept_on_request() {
+    let app = App::with(&[(
+        "ios/Marram/Info.plist",
+        "<plist version=\"1.0\"><dict><key>LSRequiresIPhoneOS</key><true/></dict></plist>",
+    )]);
+    app.write("package.json", "{\"dependencies\":{\"@marsh/knot\":\"1\"}}");
+    app.write("android/app/src/main/AndroidManifest.xml", BARE);
+    app.write("node_modules/@marsh/knot/package.json", "{\"version\":\"1.0.0\"}");
+    app.write(
+        "node_modules/@marsh/knot/elvask-sheet.toml",
+        "sheet = 1\n[[requires]]\nios.query-scheme = \"{scheme}\"\n",
+    );
+    let ran = app.run(&["fill", "--keep", "--answer", "@marsh/knot.scheme=knot"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    assert!(ran.out.contains("wrote elvask.toml") && !ran.out.contains("Write scheme"), "{}", ran.out);
+    assert_eq!(app.read("elvask.toml"), "elvask = 1\n\n[plugins.\"@marsh/knot\".answers]\nscheme = \"knot\"\n");
+    assert_eq!(app.run(&["check"]).code, 0);
+}

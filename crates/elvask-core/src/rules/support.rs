@@ -14,12 +14,13 @@ pub(super) use elvask_needs::plan::plist::{add_key, good_purpose, key_lines, rew
 pub(super) use elvask_needs::values::{Lack, convert, fits_type, lacks, shown, type_of};
 
 use elvask_markup::Edit;
-use elvask_markup::plist::Entry;
-use elvask_markup::plist::plan::NewValue;
+use elvask_markup::plist::plan::{self as plist_plan, NewValue};
+use elvask_markup::plist::{Entry, PropertyList, Value};
 use elvask_markup::xml::plan::{self, Fragment};
 use elvask_needs::reach::Reach;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::EvidenceKind;
+use elvask_project::source::FileId;
 use elvask_project::surface::{DeclaredPermission, ManifestView, PlistView};
 
 use crate::context::Context;
@@ -110,6 +111,28 @@ pub(super) fn word_purpose(
         }
         None => Remedy::Answer { wants: vec![want_purpose(&entry.key, group)], lines: key_lines(&entry.key, "…") },
     }
+}
+
+/// Returns what puts an entry of an array right: it is corrected, or taken out where another entry says the same already or is
+/// corrected to it. `meant` tells what an entry means.
+pub(super) fn correct_entry(
+    place: (FileId, &PropertyList),
+    entries: &[Value],
+    entry: &Value,
+    right: &str,
+    meant: impl Fn(&str) -> Option<String>,
+) -> Remedy {
+    let (file, list) = place;
+    let others = || entries.iter().filter(|other| other.span != entry.span);
+    let same = others().any(|other| other.as_str() == Some(right));
+    let before = others().filter(|other| other.span.start < entry.span.start);
+    let corrected = before.filter_map(Value::as_str).any(|other| meant(other).as_deref() == Some(right));
+    if same || corrected {
+        let title = format!("take it out: {right} is there already");
+        return Remedy::edit(title, file, vec![plist_plan::remove_value(list, entry)]);
+    }
+    let edit = plist_plan::replace(list, entry, &NewValue::String(right.to_owned()));
+    Remedy::edit(format!("write {right}"), file, vec![edit])
 }
 
 /// Turns the faults of one kind into findings.

@@ -1,18 +1,22 @@
 //! `elvask fill`.
 
-use elvask_core::app::App;
+use elvask_core::app::{App, Look};
 use elvask_core::check::check_texts;
-use elvask_core::fill::{FillError, Outcome as Filled, fill, is_picked, wants};
+use elvask_core::fill::{FillError, Outcome as Filled, fill_through, is_picked, wants};
 use elvask_core::finding::{Finding, Level};
+use elvask_core::keep::with_answers;
 use elvask_core::needs::{Settings, is_unfilled_purpose};
 use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
 use elvask_needs::remedy::Want;
 use elvask_platform::names::nearest;
 use elvask_platform::{capability, ios};
+use elvask_project::files::Disk;
+use elvask_project::layout::FILE_NAME;
+use elvask_project::write::Change;
 use serde::Serialize;
 
 use super::apply::{FileChange, FileRecord, Write, changes, whole_diff, write};
-use super::{Done, Outcome, load, settings};
+use super::{Done, Outcome, choice, load, settings};
 use crate::input::{ask, can_ask, confirm};
 use crate::options::{Fill, Format, GivenOptions};
 use crate::output::{Failure, Output};
@@ -27,14 +31,18 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     given(&options.given, &app, &mut settings)?;
     let human = options.app.format == Format::Human;
     let asking = human && can_ask() && !options.yes && !options.dry_run;
-    let Some(mut filled) = plan(&app, &settings, output, human)? else { return Ok(Outcome::CouldNotRun) };
+    let Some(mut filled) = plan(options, &app, &settings, output)? else { return Ok(Outcome::CouldNotRun) };
     if asking && !filled.wants().is_empty() {
         ask_for(&filled.wants(), &app, &mut settings, output);
-        if let Some(again) = plan(&app, &settings, output, human)? {
+        if let Some(again) = plan(options, &app, &settings, output)? {
             filled = again;
         }
     }
-    let files = changes(&app, &filled.sources, &filled.changed)?;
+    let mut files = changes(&app, &filled.sources, &filled.changed)?;
+    let keep = options.keep || asking && !settings.answers.is_empty() && confirm(KEEP);
+    if keep {
+        files.extend(kept(&app, &settings)?);
+    }
     let mut written = false;
     if options.dry_run {
         if human {
@@ -47,7 +55,7 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
             return Ok(Outcome::Found);
         }
     }
-    let next = if written { next_steps(&app, &settings, &filled, &files) } else { Vec::new() };
+    let next = if written { next_steps(&app, &settings, &filled, &files, keep) } else { Vec::new() };
     if human {
         tell(options, &filled, &files, written, &next, output);
     } else {
@@ -55,6 +63,28 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     }
     let left = filled.left.count(Level::Error) > 0 || !filled.wants().is_empty();
     Ok(if left { Outcome::Found } else { Outcome::Clean })
+}
+
+const KEEP: &str = "Keep these answers in elvask.toml, so that the next check knows them?";
+
+/// Returns what keeps the answers of this command in `elvask.toml`.
+fn kept(app: &App, settings: &Settings) -> Result<Option<FileChange>, Failure> {
+    if settings.answers.is_empty() {
+        return Ok(None);
+    }
+    let known = app.config_file().map(|file| app.sources.file(file));
+    let old = known.map_or("", |file| file.text.as_ref());
+    let new = with_answers(old, &settings.answers).map_err(|error| Failure::new(error.to_string()))?;
+    if new == old {
+        return Ok(None);
+    }
+    let path = known.map_or_else(|| app.root.join(FILE_NAME), |file| file.path.clone());
+    let change = Change {
+        path,
+        before: known.map(elvask_project::source::SourceFile::bytes_read),
+        after: new.clone().into_bytes(),
+    };
+    Ok(Some(FileChange::new(FILE_NAME, change, old, &new)))
 }
 
 /// Refuses a rule or subject of which nothing is found.
@@ -79,8 +109,9 @@ fn check_only(app: &App, settings: &Settings) -> Result<(), Failure> {
 }
 
 /// Plans the mending; `None` where something cannot be read, which is then told.
-fn plan(app: &App, settings: &Settings, output: &Output, human: bool) -> Result<Option<Filled>, Failure> {
-    match fill(app, settings) {
+fn plan(options: &Fill, app: &App, settings: &Settings, output: &Output) -> Result<Option<Filled>, Failure> {
+    let human = options.app.format == Format::Human;
+    match fill_through(&Disk, &choice(&options.app, Look::WithoutSheet)?, app, settings) {
         Ok(filled) => Ok(Some(filled)),
         Err(FillError::Obstacles(report)) => {
             if human {
@@ -212,7 +243,7 @@ pub(crate) fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output
 }
 
 /// Returns what a person must do after a file was written.
-fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChange]) -> Vec<String> {
+fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChange], kept: bool) -> Vec<String> {
     let mut steps = Vec::new();
     let only_site = app.site().is_some_and(|site| files.iter().all(|file| file.shown.starts_with(&site.shown)));
     steps.extend((!only_site).then(|| {
@@ -230,6 +261,9 @@ fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChan
             "Put {} on the web; then `elvask link audit` asks the hosts whether they vouch for the app.",
             site.shown
         ));
+    }
+    if kept {
+        return steps;
     }
     // An answer that is part of a name cannot be read back from what is declared.
     let unsaid = Settings { answers: Vec::new(), ..settings.clone() };

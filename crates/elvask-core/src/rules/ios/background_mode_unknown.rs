@@ -1,6 +1,5 @@
 //! `background-mode-unknown`: a background mode that the platform does not know.
 
-use elvask_markup::plist::plan::{self, NewValue};
 use elvask_needs::kinds::ios::background_mode::MODES;
 use elvask_needs::remedy::Remedy;
 use elvask_platform::{Platform, ios};
@@ -8,6 +7,7 @@ use elvask_platform::{Platform, ios};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::correct_entry;
 
 /// See the module.
 pub struct BackgroundModeUnknown;
@@ -32,17 +32,17 @@ impl Rule for BackgroundModeUnknown {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(plist) = context.plist else { return };
         let Some(entry) = plist.entry(MODES) else { return };
-        for value in entry.value.as_array().unwrap_or_default() {
+        let modes = entry.value.as_array().unwrap_or_default();
+        for value in modes {
             let Some(mode) = value.as_str().filter(|mode| ios::background_mode(mode).is_none() && !mode.contains('$'))
             else {
                 continue;
             };
             let message = format!("`{mode}` is no background mode of the platform");
             let remedy = match ios::nearest_background_mode(mode) {
-                Some(meant) => {
-                    let edit = plan::replace(plist.list, value, &NewValue::String(meant.to_owned()));
-                    Remedy::edit(format!("correct it to {meant}"), plist.file, vec![edit])
-                }
+                Some(meant) => correct_entry((plist.file, plist.list), modes, value, meant, |other| {
+                    ios::nearest_background_mode(other).map(str::to_owned)
+                }),
                 None => Remedy::Manual(format!("Take `{mode}` out of {MODES}.")),
             };
             out.push(Finding::new(&ABOUT, mode, plist.at(value.span), message).mend(remedy));

@@ -2,7 +2,6 @@
 
 use elvask_link::ios::DOMAINS;
 use elvask_markup::plist::Value;
-use elvask_markup::plist::plan::{self, NewValue};
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 use elvask_project::source::Place;
@@ -10,6 +9,7 @@ use elvask_project::source::Place;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::correct_entry;
 
 /// See the module.
 pub struct DomainForm;
@@ -40,7 +40,10 @@ impl Rule for DomainForm {
             let Some(written) = Value::as_str(value).filter(|text| !text.contains('$')) else { continue };
             let Some((message, right)) = judge(written) else { continue };
             let remedy = match right {
-                Some(right) => Remedy::edit(format!("write {right}"), file, vec![plan::replace(list, value, &NewValue::String(right))]),
+                Some(right) => {
+                    let meant = |other: &str| judge(other).and_then(|(_, right)| right);
+                    correct_entry((file, list), values, value, &right, meant)
+                }
                 None => Remedy::Manual("Write it as applinks:HOST, such as applinks:marram.example, or applinks:*.marram.example for all below it.".to_owned()),
             };
             out.push(Finding::new(&ABOUT, written, Place { file, span: value.span }, message).mend(remedy));

@@ -1,14 +1,13 @@
 //! `url-scheme-form`: a URL scheme is written so that no link has it.
 
 use elvask_markup::plist::Value;
-use elvask_markup::plist::plan::NewValue;
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::rewrite;
+use crate::rules::support::correct_entry;
 
 /// See the module.
 pub struct UrlSchemeForm;
@@ -34,7 +33,12 @@ impl Rule for UrlSchemeForm {
         let Some(plist) = context.plist else { return };
         let types = plist.entry("CFBundleURLTypes").and_then(|entry| entry.value.as_array()).unwrap_or_default();
         let lists = types.iter().filter_map(Value::as_dict).flatten().filter(|entry| entry.key == "CFBundleURLSchemes");
-        for value in lists.flat_map(|entry| entry.value.as_array().unwrap_or_default()) {
+        let lists: Vec<&[Value]> = lists.map(|entry| entry.value.as_array().unwrap_or_default()).collect();
+        let elsewhere = |list: &[Value], scheme: &str| {
+            let others = lists.iter().filter(|other| !std::ptr::eq(**other, list));
+            others.flat_map(|other| other.iter()).any(|other| other.as_str() == Some(scheme))
+        };
+        for (list, value) in lists.iter().flat_map(|list| list.iter().map(move |value| (*list, value))) {
             let Some(written) = value.as_str().filter(|text| !text.contains('$')) else { continue };
             if is_scheme(written) {
                 continue;
@@ -42,7 +46,12 @@ impl Rule for UrlSchemeForm {
             let bare = written.trim().split(':').next().unwrap_or_default();
             let (message, remedy) = if is_scheme(bare) {
                 let message = format!("`{written}` is no scheme: it is written without the colon and what follows");
-                (message, rewrite(context, plist, format!("write {bare}"), value, &NewValue::String(bare.to_owned())))
+                let meant = |other: &str| Some(other.trim().split(':').next().unwrap_or_default().to_owned());
+                let remedy = match elsewhere(list, bare) {
+                    true => Remedy::Manual(format!("Take it out: another URL type has {bare} already.")),
+                    false => correct_entry((plist.file, plist.list), list, value, bare, meant),
+                };
+                (message, remedy)
             } else {
                 let message = format!(
                     "`{written}` is no scheme: it starts with a letter and goes on with letters, digits, `+`, `-` and `.`"

@@ -3,6 +3,7 @@
 use elvask_link::route::Route;
 use elvask_link::{AppLinks, association};
 use elvask_markup::xml::plan::Fragment;
+use elvask_needs::kinds::is_scheme;
 use elvask_needs::plan::difference;
 
 use crate::context::Context;
@@ -87,7 +88,7 @@ pub(in crate::rules) struct Sides {
 pub(in crate::rules) fn sides(context: &Context<'_>, links: &AppLinks) -> Vec<Sides> {
     let mut out: Vec<Sides> = Vec::new();
     let mut note = |name: &str, is_host: bool, put: &dyn Fn(&mut Sides)| {
-        let name = name.to_ascii_lowercase();
+        let Some(name) = meant(name, is_host) else { return };
         let at = out.iter().position(|known| known.name == name && known.is_host == is_host);
         let at = at.unwrap_or_else(|| {
             out.push(Sides { name, is_host, android: None, ios: None, named: None });
@@ -128,6 +129,20 @@ pub(in crate::rules) fn sides(context: &Context<'_>, links: &AppLinks) -> Vec<Si
         }
     }
     out
+}
+
+/// Returns the host or scheme that an entry means, in small letters; `None` where it means none. What is written in another form is
+/// told by rules of its own, and must not be copied to the other platform as it is.
+fn meant(written: &str, is_host: bool) -> Option<String> {
+    let lower = written.trim().to_ascii_lowercase();
+    if !is_host {
+        let bare = lower.split(':').next().unwrap_or_default();
+        return is_scheme(bare).then(|| bare.to_owned());
+    }
+    let rest = lower.split_once("://").map_or(lower.as_str(), |(_, rest)| rest);
+    let host = rest.split(['/', '?', '#']).next().unwrap_or_default();
+    let fits = |letter: char| letter.is_alphanumeric() || matches!(letter, '.' | '-' | '*' | ':');
+    (!host.is_empty() && host.chars().all(fits)).then(|| host.to_owned())
 }
 
 /// Returns the hosts of a filter that web schemes go with.

@@ -1,0 +1,71 @@
+//! Keeping what the owner says once in `elvask.toml`, whose comments and order stay.
+
+use elvask_project::layout::FILE_NAME;
+use toml_edit::{DocumentMut, Item, Table, value};
+
+/// Why answers cannot be put into `elvask.toml`.
+#[derive(Debug, thiserror::Error)]
+pub enum KeepError {
+    /// It is no TOML.
+    #[error("{FILE_NAME} cannot be read: {0}")]
+    Unreadable(String),
+    /// Something else stands where a table must.
+    #[error("`{0}` in {FILE_NAME} is no table")]
+    NoTable(String),
+}
+
+/// Returns the text of `elvask.toml` with answers in it: each is a plugin, the name of the answer and its value. An empty text is
+/// that of a file that is not there yet.
+///
+/// # Errors
+/// [`KeepError`]; the file is left as it is then.
+pub fn with_answers(text: &str, answers: &[(String, String, String)]) -> Result<String, KeepError> {
+    let start = if text.trim().is_empty() { "elvask = 1\n" } else { text };
+    let mut document: DocumentMut =
+        start.parse().map_err(|error: toml_edit::TomlError| KeepError::Unreadable(error.message().to_owned()))?;
+    for (plugin, key, answer) in answers {
+        let mut at = document.as_item_mut();
+        let path = ["plugins", plugin, "answers"];
+        for (depth, name) in path.into_iter().enumerate() {
+            let table = at.as_table_like_mut().ok_or_else(|| KeepError::NoTable(name.to_owned()))?;
+            let made = || {
+                let mut table = Table::new();
+                // Only the innermost gets a head of its own.
+                table.set_implicit(depth + 1 < path.len());
+                Item::Table(table)
+            };
+            at = table.entry(name).or_insert_with(made);
+        }
+        let table = at.as_table_like_mut().ok_or_else(|| KeepError::NoTable("answers".to_owned()))?;
+        match table.get_mut(key) {
+            Some(known) => *known = value(answer.as_str()),
+            None => {
+                table.insert(key, value(answer.as_str()));
+            }
+        }
+    }
+    Ok(document.to_string())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::with_answers;
+
+    fn one(plugin: &str, key: &str, value: &str) -> Vec<(String, String, String)> {
+        vec![(plugin.to_owned(), key.to_owned(), value.to_owned())]
+    }
+
+    #[test]
+    fn a_file_comes_to_be_or_keeps_what_it_has() {
+        assert_eq!(
+            with_answers("", &one("@marsh/knot", "app_id", "knot-1")).unwrap(),
+            "elvask = 1\n\n[plugins.\"@marsh/knot\".answers]\napp_id = \"knot-1\"\n"
+        );
+        let text = "elvask = 1 # ours\n\n[plugins.knot]\nfeatures = [\"video\"]\n\n# Where links go.\n[links]\nhosts = [\"marram.example\"]\n";
+        let kept = with_answers(text, &one("knot", "app_id", "a\"b")).unwrap();
+        assert!(kept.contains("[plugins.knot]\nfeatures = [\"video\"]\n"), "{kept}");
+        assert!(kept.contains("# Where links go.\n[links]\nhosts") && kept.contains("elvask = 1 # ours"), "{kept}");
+        assert_eq!(with_answers(&kept, &one("knot", "app_id", "a\"b")).unwrap(), kept, "said again, nothing changes");
+        assert!(with_answers("plugins = 1", &one("knot", "a", "b")).is_err());
+    }
+}
