@@ -165,6 +165,12 @@ impl App {
         self.site.as_ref()
     }
 
+    /// Returns the packages that its dependency file names and that are not installed, with where they are named.
+    #[must_use]
+    pub fn not_installed(&self) -> &[(String, Place)] {
+        &self.not_installed
+    }
+
     /// Returns the app with its texts as they are in `sources`.
     #[must_use]
     pub fn with_sources(mut self, sources: Sources) -> App {

@@ -1,7 +1,7 @@
 //! Keeping what the owner says once in `elvask.toml`, whose comments and order stay.
 
 use elvask_project::layout::FILE_NAME;
-use toml_edit::{DocumentMut, Item, Table, value};
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 /// Why answers cannot be put into `elvask.toml`.
 #[derive(Debug, thiserror::Error)]
@@ -20,9 +20,10 @@ pub enum KeepError {
 /// # Errors
 /// [`KeepError`]; the file is left as it is then.
 pub fn with_answers(text: &str, answers: &[(String, String, String)]) -> Result<String, KeepError> {
-    let start = if text.trim().is_empty() { "elvask = 1\n" } else { text };
-    let mut document: DocumentMut =
-        start.parse().map_err(|error: toml_edit::TomlError| KeepError::Unreadable(error.message().to_owned()))?;
+    if answers.is_empty() {
+        return Ok(text.to_owned());
+    }
+    let mut document = read(text)?;
     for (plugin, key, answer) in answers {
         let mut at = document.as_item_mut();
         let path = ["plugins", plugin, "answers"];
@@ -47,12 +48,73 @@ pub fn with_answers(text: &str, answers: &[(String, String, String)]) -> Result<
     Ok(document.to_string())
 }
 
+/// Returns the text of `elvask.toml` with a waiver for each thing that is declared on purpose, so that `trim` leaves it.
+///
+/// # Errors
+/// [`KeepError`]; the file is left as it is then.
+pub fn with_waivers(text: &str, subjects: &[String]) -> Result<String, KeepError> {
+    if subjects.is_empty() {
+        return Ok(text.to_owned());
+    }
+    let mut document = read(text)?;
+    let waivers = document.entry("waivers").or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
+    let waivers = waivers.as_array_of_tables_mut().ok_or_else(|| KeepError::NoTable("waivers".to_owned()))?;
+    for subject in subjects {
+        let mut waiver = Table::new();
+        waiver.insert("rule", value("declared-unneeded"));
+        waiver.insert("subject", value(subject.as_str()));
+        waiver.insert("reason", value(ON_PURPOSE));
+        waivers.push(waiver);
+    }
+    Ok(document.to_string())
+}
+
+/// The reason of the waivers that are written by themselves.
+const ON_PURPOSE: &str = "Declared on purpose with `elvask declare`.";
+
+/// Returns the text of `elvask.toml` without the waivers that [`with_waivers`] wrote for things that are taken out again.
+///
+/// # Errors
+/// [`KeepError`]; the file is left as it is then.
+pub fn without_waivers(text: &str, subjects: &[String]) -> Result<String, KeepError> {
+    if text.trim().is_empty() || !text.contains(ON_PURPOSE) {
+        return Ok(text.to_owned());
+    }
+    let mut document = read(text)?;
+    let Some(waivers) = document.get_mut("waivers").and_then(Item::as_array_of_tables_mut) else {
+        return Ok(text.to_owned());
+    };
+    waivers.retain(|waiver| {
+        let says = |key: &str| waiver.get(key).and_then(Item::as_str).unwrap_or_default();
+        says("reason") != ON_PURPOSE || !subjects.iter().any(|subject| subject == says("subject"))
+    });
+    if waivers.is_empty() {
+        document.remove("waivers");
+    }
+    Ok(document.to_string())
+}
+
+fn read(text: &str) -> Result<DocumentMut, KeepError> {
+    let start = if text.trim().is_empty() { "elvask = 1\n" } else { text };
+    start.parse().map_err(|error: toml_edit::TomlError| KeepError::Unreadable(error.message().to_owned()))
+}
+
 #[cfg(test)]
 mod tests {
-    use super::with_answers;
+    use super::{with_answers, with_waivers, without_waivers};
 
     fn one(plugin: &str, key: &str, value: &str) -> Vec<(String, String, String)> {
         vec![(plugin.to_owned(), key.to_owned(), value.to_owned())]
+    }
+
+    #[test]
+    fn what_is_declared_on_purpose_is_waived_until_it_is_taken_out() {
+        let text = "elvask = 1\n\n[links]\nhosts = [\"marram.example\"]\n";
+        let subjects = ["android.permission.VIBRATE".to_owned()];
+        let kept = with_waivers(text, &subjects).unwrap();
+        assert!(kept.starts_with(text) && kept.contains("[[waivers]]\nrule = \"declared-unneeded\"\n"), "{kept}");
+        assert_eq!(without_waivers(&kept, &subjects).unwrap(), text);
+        assert_eq!(without_waivers(&kept, &[]).unwrap(), kept);
     }
 
     #[test]

@@ -400,15 +400,15 @@ pub struct JudgedRecord {
     /// How many different things they need there.
     pub needs: usize,
     /// Why it was not judged.
-    pub why: Option<String>,
+    pub because: Option<String>,
 }
 
 impl JudgedRecord {
     /// Turns a side into a record.
     #[must_use]
     pub fn of(side: &Judged) -> Self {
-        let (judged, why) = (side.not.is_none(), side.not.clone());
-        JudgedRecord { platform: side.platform, judged, plugins: side.plugins, needs: side.needs, why }
+        let (judged, because) = (side.not.is_none(), side.not.clone());
+        JudgedRecord { platform: side.platform, judged, plugins: side.plugins, needs: side.needs, because }
     }
 }
 

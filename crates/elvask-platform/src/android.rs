@@ -206,6 +206,23 @@ pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
         })
 }
 
+/// Returns the permissions of the app's without which a component does not get what a filter with this action asks for.
+pub fn permissions_of_action(action: &str) -> impl Iterator<Item = &'static str> {
+    rows(include_str!("../data/android-action-permissions.tsv"))
+        .filter(move |row| match row.cell(0).strip_suffix('*') {
+            Some(start) => action.starts_with(start),
+            None => row.cell(0) == action,
+        })
+        .flat_map(|row| row.words(1))
+}
+
+/// Says whether the tools of a layout declare something in every new app: `layout` and `kind` are the words for them.
+#[must_use]
+pub fn is_in_new_apps(layout: &str, kind: &str, name: &str) -> bool {
+    rows(include_str!("../data/new-app-declarations.tsv"))
+        .any(|row| row.cell(0) == layout && row.cell(1) == kind && row.cell(2) == name)
+}
+
 /// Returns what the store wants of an app with this permission.
 #[must_use]
 pub fn store_review(permission: &str) -> Option<&'static str> {
@@ -261,7 +278,9 @@ mod tests {
         let companions = rows(include_str!("../data/android-permission-companions.tsv"))
             .flat_map(|row| row.words(2).into_iter().chain([row.cell(0)]));
         let reviewed = rows(include_str!("../data/android-store-review.tsv")).map(|row| row.cell(0));
-        for name in successors.chain(companions).chain(reviewed).filter(|name| !name.ends_with('*')) {
+        let of_actions = rows(include_str!("../data/android-action-permissions.tsv")).flat_map(|row| row.words(1));
+        let of_actions = of_actions.filter(|name| name.starts_with(PERMISSION_PREFIX));
+        for name in successors.chain(companions).chain(reviewed).chain(of_actions).filter(|name| !name.ends_with('*')) {
             assert!(permission(name).is_some(), "{name}");
         }
     }

@@ -273,3 +273,30 @@ fn notes_copied_from_elsewhere_are_enough_for_a_draft() {
     );
     assert!(app.run(&["sheet", "schema"]).json()["properties"]["requires"].is_object());
 }
+
+#[test]
+fn trim_leaves_what_was_declared_and_withdraw_takes_all_of_it_out() {
+    let app = app();
+    let before = app.read(MANIFEST);
+    let ran = app.run(&["declare", "NFC"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    assert!(app.read(MANIFEST).contains("android.permission.NFC"));
+    assert!(app.read("elvask.toml").contains("subject = \"android.permission.NFC\""));
+    let trimmed = app.run(&["trim", "--write"]).out;
+    assert!(!trimmed.contains("NFC") && app.read(MANIFEST).contains("android.permission.NFC"), "{trimmed}");
+    assert_eq!(app.run(&["withdraw", "NFC", "-y"]).code, 0);
+    let phone = "    <uses-permission android:name=\"android.permission.READ_PHONE_STATE\" />\n";
+    assert_eq!(app.read(MANIFEST), before.replace(phone, ""), "what nobody wanted is out");
+    assert!(!app.read("elvask.toml").contains("NFC"));
+}
+
+#[test]
+fn brackets_that_become_empty_go_with_their_comment() {
+    let app = app();
+    let bare = "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application android:label=\"Log\" />\n</manifest>\n";
+    let brackets = "    <!-- Whom we call. -->\n    <queries>\n        <!-- The tides. -->\n        <package android:name=\"example.tides.app\" />\n        <package android:name=\"example.wind.app\" />\n    </queries>\n";
+    app.write(MANIFEST, bare.replace("    <application", &format!("{brackets}    <application")));
+    let ran = app.run(&["trim", "--write"]);
+    assert!(ran.out.contains("example.tides.app"), "{}{}", ran.out, ran.err);
+    assert_eq!(app.read(MANIFEST), bare);
+}

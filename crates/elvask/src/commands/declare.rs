@@ -4,11 +4,12 @@ use elvask_core::app::{App, Look};
 use elvask_core::context::Context;
 use elvask_core::declare::{Naming, OWNER, entries, with_wishes};
 use elvask_core::fill::{FillError, Outcome as Filled, fill_only};
-use elvask_core::finding::{Edits, Finding};
+use elvask_core::finding::Finding;
+use elvask_core::keep::{with_waivers, without_waivers};
 use elvask_core::needs::Settings;
 use elvask_core::place::is_wished;
 use elvask_core::record::{FORMAT, PlaceRecord, WantRecord};
-use elvask_core::withdraw::{Removal, removals};
+use elvask_core::withdraw::Removal;
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_needs::sheet::Asked;
 use elvask_project::surface::Surface;
@@ -82,6 +83,7 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     let entries = wished(&options.words, options.value.as_deref(), on.as_deref())?;
     let links = entries.iter().any(|entry| entry.starts_with("android.filter"));
     let wanted = |finding: &Finding| is_wished(finding) || (links && WITH_LINKS.contains(&finding.rule.id));
+    let bare = app.clone();
     let app = with_wishes(&app, &entries).map_err(Failure::new)?;
     let mut settings = settings(false);
     super::fill::given(&options.given, &app, &mut settings)?;
@@ -92,7 +94,10 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
         super::fill::ask_for(&wants(&filled), &app, &mut settings, output);
         filled = plan_all(&app, &settings, wanted)?;
     }
-    let files = changes(&app, &filled.sources, &filled.changed)?;
+    let mut files = changes(&app, &filled.sources, &filled.changed)?;
+    if !files.is_empty() {
+        files.extend(super::fill::config_change(&bare, |text| with_waivers(text, &meant(&bare, &filled)))?);
+    }
     let wanted = match (options.dry_run, ask) {
         (true, _) => Write::No,
         (false, true) => Write::Ask,
@@ -138,6 +143,21 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
         });
     }
     Ok(if wants.is_empty() && by_hand.is_empty() { Outcome::Clean } else { Outcome::Found })
+}
+
+/// Returns what was declared and nothing needs: `trim` would take it for a leftover if nobody said that it is meant.
+fn meant(app: &App, filled: &Filled) -> Vec<String> {
+    let settings = Settings { unneeded: true, ..settings(false) };
+    let unneeded = |sources| {
+        let report = elvask_core::check::check_texts(app, sources, &settings);
+        let found = report.findings.into_iter().filter(|one| one.rule.id == "declared-unneeded" && one.counts());
+        found.map(|one| one.subject).collect::<Vec<_>>()
+    };
+    let before = unneeded(&app.sources);
+    let mut new = unneeded(&filled.sources);
+    new.retain(|subject| !before.contains(subject));
+    new.dedup();
+    new
 }
 
 /// Says how to give what is wanted, in the words of this command.
@@ -235,20 +255,14 @@ pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
         return Err(Failure::new(format!("{}: {}; nothing is written", fault.file, fault.message)));
     }
     let context = Context::new(&app, &app.sources, &surface, &settings);
-    let found = removals(&context, &asked);
-    let (refused, out): (Vec<_>, Vec<_>) =
-        found.into_iter().partition(|removal| !removal.needed_by.is_empty() && !options.force);
-    let mut edits = Edits::default();
-    for removal in &out {
-        // Two that touch each other are taken out one after the other.
-        let _ = edits.add(&removal.edits);
+    let withdrawn = elvask_core::withdraw::withdraw(&app, &settings, &asked, options.force)
+        .map_err(|error| Failure::new(error.to_string()))?;
+    let (out, refused) = (withdrawn.out, withdrawn.refused);
+    let mut files = changes(&app, &withdrawn.sources, &withdrawn.changed)?;
+    if !files.is_empty() {
+        let names: Vec<String> = out.iter().map(|removal| removal.name.clone()).collect();
+        files.extend(super::fill::config_change(&app, |text| without_waivers(text, &names))?);
     }
-    let mut sources = app.sources.clone();
-    edits.apply(&mut sources).map_err(|error| Failure::new(error.to_string()))?;
-    let mut changed: Vec<_> = out.iter().map(|removal| removal.place.file).collect();
-    changed.sort_unstable();
-    changed.dedup();
-    let files = changes(&app, &sources, &changed)?;
     let human = look.format == Format::Human;
     let wanted = match (options.dry_run, human && !options.yes) {
         (true, _) => Write::No,

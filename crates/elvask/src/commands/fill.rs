@@ -4,7 +4,7 @@ use elvask_core::app::{App, Look};
 use elvask_core::check::check_texts;
 use elvask_core::fill::{FillError, Outcome as Filled, fill_through, is_picked, wants};
 use elvask_core::finding::{Finding, Level};
-use elvask_core::keep::with_answers;
+use elvask_core::keep::{KeepError, with_answers};
 use elvask_core::needs::{Settings, is_unfilled_purpose};
 use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
 use elvask_needs::remedy::Want;
@@ -69,21 +69,23 @@ const KEEP: &str = "Keep these answers in elvask.toml, so that the next check kn
 
 /// Returns what keeps the answers of this command in `elvask.toml`.
 fn kept(app: &App, settings: &Settings) -> Result<Option<FileChange>, Failure> {
-    if settings.answers.is_empty() {
-        return Ok(None);
-    }
+    config_change(app, |text| with_answers(text, &settings.answers))
+}
+
+/// Returns the change of `elvask.toml` that another text of it makes; `None` where the text stays as it is.
+pub(crate) fn config_change(
+    app: &App,
+    change: impl Fn(&str) -> Result<String, KeepError>,
+) -> Result<Option<FileChange>, Failure> {
     let known = app.config_file().map(|file| app.sources.file(file));
     let old = known.map_or("", |file| file.text.as_ref());
-    let new = with_answers(old, &settings.answers).map_err(|error| Failure::new(error.to_string()))?;
+    let new = change(old).map_err(|error| Failure::new(error.to_string()))?;
     if new == old {
         return Ok(None);
     }
     let path = known.map_or_else(|| app.root.join(FILE_NAME), |file| file.path.clone());
-    let change = Change {
-        path,
-        before: known.map(elvask_project::source::SourceFile::bytes_read),
-        after: new.clone().into_bytes(),
-    };
+    let before = known.map(elvask_project::source::SourceFile::bytes_read);
+    let change = Change { path, before, after: new.clone().into_bytes() };
     Ok(Some(FileChange::new(FILE_NAME, change, old, &new)))
 }
 

@@ -9,6 +9,7 @@ use elvask_core::known::of_app;
 use elvask_core::needs::{Learnt, Requirement, Settings};
 use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, SummaryRecord};
 use elvask_core::rules::strip_permission;
+use elvask_core::withdraw::tidy;
 use elvask_needs::requirement::EvidenceKind;
 use elvask_platform::Kind;
 use elvask_project::surface::Surface;
@@ -88,6 +89,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     let context = Context::new(&app, &app.sources, &surface, &settings);
     let brought = brought_alone(&context);
     let (mut sources, mut changed) = (filled.sources, filled.changed);
+    tidy(&app, &mut sources, &changed);
     if !options.strip.is_empty() {
         strip(&app, &settings, &options.strip, &mut sources, &mut changed)?;
     }
@@ -115,7 +117,15 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
         return Ok(if open { Outcome::Found } else { Outcome::Clean });
     }
     let mut text = String::new();
-    if findings.is_empty() {
+    let absent = app.not_installed();
+    if !absent.is_empty() {
+        let names: Vec<_> = absent.iter().map(|(name, _)| name.as_str()).collect();
+        text.push_str(&format!(
+            "{} {}: what they need is not known. Install them, then trim.\n",
+            paint(WARNING, "Nothing is offered while packages are not installed:"),
+            clean(&names.join(", "))
+        ));
+    } else if findings.is_empty() {
         text.push_str("Everything that the app declares is needed by something that was looked at.\n");
     } else {
         text.push_str(&format!("{}\n", paint(HEADING, "Declared, and needed by nothing:")));

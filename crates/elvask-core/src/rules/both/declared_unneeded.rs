@@ -5,6 +5,7 @@ use elvask_needs::kinds::{self, Declared};
 use elvask_needs::reach::Reach;
 use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, android, ios};
+use elvask_project::layout::Layout;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -14,7 +15,7 @@ use crate::rules::support::short;
 /// See the module.
 pub struct DeclaredUnneeded;
 
-static ABOUT: About = About {
+pub(super) static ABOUT: About = About {
     id: "declared-unneeded",
     level: Level::Warning,
     platform: None,
@@ -39,7 +40,8 @@ impl Rule for DeclaredUnneeded {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        if !context.settings.unneeded {
+        // What a package would need that is not there is not known: nothing is offered then.
+        if !context.settings.unneeded || !context.app.not_installed.is_empty() {
             return;
         }
         for kind in KINDS {
@@ -63,6 +65,10 @@ impl Rule for DeclaredUnneeded {
 fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
     let name = declared.name.as_str();
     let spec = kinds::spec(kind);
+    let new = |layout: &Layout| android::is_in_new_apps(layout.id(), kind.id(), name);
+    if context.app.layouts.iter().any(new) {
+        return true;
+    }
     let could = context.needs.unreached().iter().filter(|one| one.reached.reach != Reach::Out);
     let mut all = context.needs.all().iter().chain(context.needs.brought()).chain(could);
     if all.any(|one| one.kind() == kind && spec.is_about(context, (name, declared.place), (&one.name, &one.need))) {
@@ -72,7 +78,10 @@ fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
         return is_permission_wanted(context, declared);
     }
     if kind == Kind::Usage {
-        return is_purpose_needed(context, name);
+        return is_purpose_needed(context, name) || is_used_by_another_key(context, name);
+    }
+    if kind == Kind::BackgroundMode {
+        return is_used_by_another_key(context, name);
     }
     if kind == Kind::QueryScheme {
         let plain = bare(name);
@@ -80,7 +89,35 @@ fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
             || context.needs.groups(kind).any(|group| group.name.eq_ignore_ascii_case(plain));
     }
     // What the platform has no such entitlement for is another rule's affair.
-    kind == Kind::Entitlement && (ios::entitlement(name).is_none() || OWN.contains(&name))
+    let pushes = || {
+        let modes = context.plist.and_then(|plist| plist.entry("UIBackgroundModes"));
+        let modes = modes.and_then(|entry| entry.value.as_array()).unwrap_or_default();
+        name == "aps-environment" && modes.iter().any(|mode| mode.as_str() == Some("remote-notification"))
+    };
+    kind == Kind::Entitlement && (ios::entitlement(name).is_none() || OWN.contains(&name) || pushes())
+}
+
+/// What stands in the property list or the entitlements beside a purpose or a background mode, and makes nothing of it without.
+const BESIDE: [(&str, &str); 9] = [
+    ("NSLocalNetworkUsageDescription", "NSBonjourServices"),
+    ("fetch", "BGTaskSchedulerPermittedIdentifiers"),
+    ("processing", "BGTaskSchedulerPermittedIdentifiers"),
+    ("remote-notification", "aps-environment"),
+    ("voip", "aps-environment"),
+    ("external-accessory", "UISupportedExternalAccessoryProtocols"),
+    ("NFCReaderUsageDescription", "com.apple.developer.nfc.readersession.formats"),
+    ("NSHealthShareUsageDescription", "com.apple.developer.healthkit"),
+    ("NSHealthUpdateUsageDescription", "com.apple.developer.healthkit"),
+];
+
+/// Says whether another key of the app's is of no use without a purpose or a background mode.
+fn is_used_by_another_key(context: &Context<'_>, name: &str) -> bool {
+    let entitlements = context.surface.entitlements();
+    let there = |key: &str| {
+        context.plist.is_some_and(|plist| plist.entry(key).is_some())
+            || entitlements.is_some_and(|(_, list)| list.entry(key).is_some())
+    };
+    BESIDE.iter().any(|(one, beside)| *one == name && there(beside))
 }
 
 /// Says whether some plugin, or the app's own code, has a use for a thing.
@@ -123,13 +160,13 @@ fn is_used_by_a_component(context: &Context<'_>, name: &str) -> bool {
                 Some(kind) => types.split('|').any(|one| kind.replace('_', "").eq_ignore_ascii_case(one)),
                 None => false,
             };
-            let boot = short == "RECEIVE_BOOT_COMPLETED"
-                && variant
-                    .merged
-                    .children(component)
-                    .flat_map(|filter| variant.merged.children(filter))
-                    .any(|one| one.value("name").is_some_and(|action| action.ends_with("BOOT_COMPLETED")));
-            foreground || boot
+            let mut actions = variant.merged.children(component).flat_map(|filter| variant.merged.children(filter));
+            let takes = actions.any(|one| {
+                let action = one.value("name").unwrap_or_default();
+                android::permissions_of_action(action).any(|permission| permission == name)
+            });
+            // A component that only those with a permission may start is often started by the app itself.
+            foreground || takes || component.value("permission") == Some(name)
         })
     })
 }
@@ -178,6 +215,25 @@ mod tests {
         let mut app =
             Fixture::android(both).needs("p", "android.permission = 'android.permission.ACCESS_FINE_LOCATION'");
         assert!(told(&mut app).is_empty());
+    }
+
+    #[test]
+    fn what_something_beside_it_uses_stays() {
+        let receiver = "    <uses-permission android:name=\"android.permission.RECEIVE_SMS\"/>\n    <application>\n        <receiver android:name=\".Texts\" android:exported=\"true\">\n            <intent-filter>\n                <action android:name=\"android.provider.Telephony.SMS_RECEIVED\"/>\n            </intent-filter>\n        </receiver>\n    </application>\n";
+        assert_eq!(told(&mut Fixture::android(receiver)), [""; 0]);
+        let list = "    <key>NSBonjourServices</key>\n    <array>\n        <string>_log._tcp</string>\n    </array>\n    <key>NSLocalNetworkUsageDescription</key>\n    <string>Finds the scale.</string>\n";
+        assert_eq!(told(&mut Fixture::ios(list)), [""; 0]);
+        let new = "    <uses-permission android:name=\"android.permission.INTERNET\"/>\n    <application/>\n";
+        assert_eq!(told(&mut Fixture::android(new)), [""; 0], "every new app has it");
+    }
+
+    #[test]
+    fn nothing_is_offered_while_a_package_is_not_installed() {
+        let phone = "    <uses-permission android:name=\"android.permission.READ_PHONE_STATE\"/>\n    <application/>\n";
+        let app = Fixture::android(phone);
+        assert_eq!(told(&mut app.clone()).len(), 1);
+        let absent = app.package("knot_calls").without("node_modules/knot_calls/package.json");
+        assert_eq!(told(&mut absent.clone()), [""; 0]);
     }
 
     #[test]

@@ -46,6 +46,9 @@ impl Rule for WaiverStale {
                 )
             } else if findings.iter().any(|finding| fits(&finding)) {
                 continue;
+            } else if waiver.rule.text == super::declared_unneeded::ABOUT.id && !context.settings.unneeded {
+                // Only `trim` looks for that.
+                continue;
             } else {
                 (format!("no finding of {}{about} is there to waive", waiver.rule.text), waiver.rule.span)
             };
