@@ -12,6 +12,7 @@ use crate::finding::{Finding, Level};
 use crate::judged::{Judged, judged};
 use crate::needs::Settings;
 use crate::rules::{self, RULES};
+use crate::unread;
 
 /// What a check comes to.
 #[derive(Debug, Clone, Default)]
@@ -75,6 +76,7 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         rule.review(&context, &findings, &mut reviewed);
         findings.extend(reviewed);
     }
+    unread::drop_what_depends(&context, &mut findings);
     if let Some(home) = Home::new(app, sources) {
         findings.iter_mut().for_each(|finding| bring_home(&home, finding));
     }

@@ -4,6 +4,7 @@ use elvask_needs::kinds::android::resource::{is_there, references};
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Kind;
 use elvask_project::appfiles::AndroidApp;
+use elvask_project::names::{ANDROID, TOOLS};
 
 use crate::context::Context;
 use crate::finding::Finding;
@@ -27,11 +28,43 @@ pub(crate) fn leave_to_a_person(context: &Context<'_>, finding: &mut Finding) {
                 .map(|name| format!("the resource `@{name}`"))
                 .or_else(|| placeholder().map(|name| format!("the placeholder `${{{name}}}`")))
         });
+    let marked = edits.iter().flat_map(|(_, edits)| edits).find_map(|edit| taken_out(context, &edit.insert));
+    if let Some(name) = marked {
+        finding.remedy = Remedy::Manual(format!(
+            "A merge marker takes `{name}` out. Take tools:node=\"remove\" off it if it is wanted after all."
+        ));
+        return;
+    }
     if let Some(lacking) = lacking {
         finding.remedy = Remedy::Manual(format!(
             "Give the app {lacking} first: it is not there, and the build would stop at it. Then {title}."
         ));
     }
+}
+
+/// Returns the name of an element that would be written, and that a merge marker in one of the app's own manifests takes out.
+fn taken_out(context: &Context<'_>, text: &str) -> Option<String> {
+    if !text.contains("name=\"") {
+        return None;
+    }
+    for manifest in &context.manifests {
+        let mut open = vec![manifest.root];
+        while let Some(element) = open.pop() {
+            open.extend(element.children());
+            let marked = element.value(TOOLS, "node").is_some_and(|node| node == "remove");
+            let Some(name) = element.value(ANDROID, "name").filter(|_| marked) else { continue };
+            let written = text.split('<').any(|tag| {
+                tag.strip_prefix(element.name()).is_some_and(|rest| rest.starts_with(char::is_whitespace))
+                    && tag.contains(&format!("name=\"{name}\""))
+                    && !tag.contains(":node=")
+            });
+            // What stands there is moved with its marker, and not written anew.
+            if written && !text.contains(element.node().source().trim()) {
+                return Some(name.into_owned());
+            }
+        }
+    }
+    None
 }
 
 /// Says whether some plugin needs a resource by itself, so that it is made.
@@ -81,6 +114,16 @@ mod tests {
         let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
         let left: Vec<_> = filled.left.findings.iter().filter(|one| one.rule.id != "not-judged").collect();
         assert!(left.is_empty(), "{left:#?}");
+    }
+
+    #[test]
+    fn nothing_is_written_beside_a_marker_that_takes_it_out() {
+        let inside = "    <application>\n        <service android:name=\"example.knot.Service\" tools:node=\"remove\"/>\n        <meta-data android:name=\"example.knot.MODE\" tools:node=\"remove\"/>\n    </application>\n";
+        let app = Fixture::android(inside).plugin(
+            "knot_banner",
+            "[[requires]]\nandroid.component = { kind = 'service', name = 'example.knot.Service' }\n[[requires]]\nandroid.meta-data = { name = 'example.knot.MODE', value = 'calm' }",
+        );
+        app.is_left_alone();
     }
 
     #[test]

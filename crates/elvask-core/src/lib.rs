@@ -52,6 +52,7 @@ pub mod rules;
 pub mod survey;
 #[cfg(test)]
 mod testing;
+mod unread;
 pub mod why;
 pub mod withdraw;
 mod yaml;

@@ -9,7 +9,7 @@ use elvask_needs::evidence::{Evidence, learn_cached};
 use elvask_needs::linking::Linking;
 use elvask_needs::own::OwnCode;
 use elvask_needs::reach::BuiltUpon;
-use elvask_needs::requirement::{EvidenceKind, Need};
+use elvask_needs::requirement::{Citation, EvidenceKind, Need};
 use elvask_needs::sheet::Sheet;
 use elvask_needs::{reach, sheet};
 use elvask_platform::Platform;
@@ -151,11 +151,9 @@ fn own_code(
     let mut evidence = Evidence::default();
     for folder in [&android, &ios].into_iter().flatten() {
         let mut found = learn_cached(loading.files, folder, choice.cache.as_deref());
-        // Its manifests and notes are not a plugin's; a reason for an interface is the app's own affair.
-        found.requirements.retain(|learned| {
-            learned.kind() != elvask_platform::Kind::PrivacyReason
-                && learned.citations.iter().any(|citation| citation.kind == EvidenceKind::Source)
-        });
+        // Its manifests and notes are not a plugin's.
+        let in_code = |citation: &Citation| citation.kind == EvidenceKind::Source;
+        found.requirements.retain(|learned| learned.citations.iter().any(in_code));
         for learned in &mut found.requirements {
             learned.citations.retain(|citation| citation.kind == EvidenceKind::Source);
             learned.citations.iter_mut().for_each(|citation| citation.kind = EvidenceKind::Use);

@@ -115,7 +115,7 @@ fn permissions() {
     );
     case("<uses-permission android:name='android.permission.camera'/>", &["error permission-unknown camera 2"]);
     case("<uses-permission android:name='CAMERA'/>", &["error permission-unknown CAMERA 2"]);
-    case("<uses-permission android:name=' android.permission.CAMERA'/>", &["error permission-missing CAMERA 1"]);
+    case("<uses-permission android:name=' android.permission.CAMERA'/>", &["error permission-unknown  CAMERA 2"]);
     case("<uses-permission/>", &["error permission-missing CAMERA 1"]);
     case("<uses-feature android:name='android.hardware.camera'/>", &["error permission-missing CAMERA 1"]);
     case("<permission android:name='android.permission.CAMERA'/>", &["error permission-missing CAMERA 1"]);

@@ -513,7 +513,7 @@ pub fn judge_own(learned: &Learned) -> Judged {
         (_, Some(Use::Guarded | Use::Named) | None) => Level::Note,
         _ if chosen => Level::Note,
         // Which of them an argument asks for is not seen, and one that is not wanted breaks signing.
-        (Kind::Entitlement | Kind::BackgroundMode, _) => Level::Warning,
+        (Kind::Entitlement | Kind::BackgroundMode | Kind::PrivacyReason, _) => Level::Warning,
         (_, Some(Use::Likely)) => Level::Warning,
         (_, Some(Use::Called | Use::Asked)) => Level::Error,
     };

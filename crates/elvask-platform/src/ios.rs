@@ -91,8 +91,12 @@ pub fn usage_key(key: &str) -> Option<&'static UsageKey> {
 #[must_use]
 pub fn nearest_usage_key(key: &str) -> Option<&'static UsageKey> {
     // Whatever is misspelt, one of the two words is still there; without that, most keys of a list would be compared.
-    if !(key.contains("Usag") || key.contains("Descr")) {
+    let folded = key.to_ascii_lowercase();
+    if !(folded.contains("usag") || folded.contains("descr")) {
         return None;
+    }
+    if let Some(known) = usage_keys().iter().find(|known| known.is_for_ios() && known.key.eq_ignore_ascii_case(key)) {
+        return Some(known);
     }
     let mistaken = rows(include_str!("../data/ios-mistaken-keys.tsv")).find(|row| row.cell(0) == key);
     if let Some(row) = mistaken {

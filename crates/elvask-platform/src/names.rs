@@ -35,6 +35,12 @@ pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Opti
     best.filter(|_| !tied).map(|(_, candidate)| candidate)
 }
 
+/// Says whether a name is another one with one or two slips of the pen in it.
+#[must_use]
+pub fn is_slip_of(name: &str, known: &str) -> bool {
+    name != known && osa_distance(name, known) <= 2
+}
+
 /// Returns the known name that is nearest to `name` and has the same words, each of them near enough to be meant.
 ///
 /// `words` splits a name. A whole word for another one is another name and not a slip of the pen: `INTERNAL` is not

@@ -65,12 +65,20 @@ impl Surface {
                 Err(error) => self.faults.push(fault(sources, file, &error.to_string(), error.span())),
             }
         }
-        let list = |file: FileId| {
+        let mut list = |file: FileId| {
             let text = std::sync::Arc::clone(&sources.file(file).text);
-            if text.trim().is_empty() { None } else { PropertyList::parse(text).ok().map(|list| (file, list)) }
+            if text.trim().is_empty() {
+                return None;
+            }
+            match PropertyList::parse(text) {
+                Ok(list) => return Some((file, list)),
+                Err(PlistError::Xml(error)) => self.faults.push(xml_fault(sources, file, &error)),
+                Err(error) => self.faults.push(fault(sources, file, &error.to_string(), error.span())),
+            }
+            None
         };
         let judged = ios.entitlements.iter().find(|one| one.configuration == ios.configuration);
-        self.entitlements = judged.and_then(|one| one.file).or(ios.entitlements_to_make).and_then(list);
+        self.entitlements = judged.and_then(|one| one.file).or(ios.entitlements_to_make).and_then(&mut list);
         self.privacy = ios.privacy.iter().filter_map(|file| list(*file)).collect();
         let (Some(project), Some(target)) = (&ios.project, &ios.target) else { return };
         // A project file that was changed since is read anew.

@@ -23,9 +23,13 @@ use super::prose::{
 use super::shown::{Notes, Shown};
 use crate::conditions::Range;
 use crate::requirement::{Citation, EvidenceKind, GradleLine, Need, When};
+use crate::template::is_unfilled_purpose;
 
 /// How much of what was said last is looked at for the name of an attribute, in bytes.
 const RECENT: usize = 800;
+
+/// The longest text of an example that is remembered, in bytes.
+const MAX_EXAMPLE: usize = 300;
 
 /// A list with more keys than this that is shown whole is an app's own.
 const WHOLE_LIST: usize = 6;
@@ -492,7 +496,9 @@ impl Reader<'_, '_> {
                 _ => heading.as_str(),
             };
             self.last.push((need.kind(), name.clone()));
-            let learned = learned(name, need, judged, words, own_group, citation);
+            let mut learned = learned(name, need, judged, words, own_group, citation);
+            let text = piece.text.filter(|text| text.len() <= MAX_EXAMPLE && !is_unfilled_purpose(text));
+            learned.shown.texts.extend(text.filter(|_| learned.kind() == Kind::Usage));
             if section == Section::Elsewhere {
                 self.found.doubt(learned, "the notes show it in a part that is not about setting up");
             } else {

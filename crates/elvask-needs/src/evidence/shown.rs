@@ -5,6 +5,9 @@ use serde::{Deserialize, Serialize};
 /// The most places in code that are remembered for one thing.
 const MAX_OCCURRENCES: usize = 48;
 
+/// The most texts of an example that are remembered for one purpose.
+const MAX_TEXTS: usize = 4;
+
 /// How the files of a package show something.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
@@ -21,6 +24,9 @@ pub struct Shown {
     /// Of a component that notes alone show: nothing in the package, or in what its build depends on, looks like its class.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub class_unseen: bool,
+    /// Of a purpose: the texts that the package's notes show for an example.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub texts: Vec<String>,
     /// Such a script names it too, so that the tool which runs it writes it.
     pub by_script: bool,
 }
@@ -106,6 +112,11 @@ impl Shown {
         self.script &= other.script;
         self.by_script |= other.by_script;
         self.class_unseen &= other.class_unseen;
+        for text in other.texts {
+            if self.texts.len() < MAX_TEXTS && !self.texts.contains(&text) {
+                self.texts.push(text);
+            }
+        }
         self.notes = self.notes.max(other.notes);
         for occurrence in other.code {
             if self.code.len() < MAX_OCCURRENCES && !self.code.contains(&occurrence) {

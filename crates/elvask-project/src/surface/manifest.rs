@@ -201,6 +201,13 @@ pub fn claims_the_platform(name: &str) -> bool {
     // Health permissions belong to a module with a list of its own.
     (folded.starts_with("android.permission") && !folded.starts_with("android.permission.health."))
         || (!name.contains('.') && !name.contains('$'))
+        || is_nearly_the_platforms(&folded)
+}
+
+/// Says whether what stands before the last dot of a name is the platform's own prefix with a slip of the pen in it.
+fn is_nearly_the_platforms(folded: &str) -> bool {
+    let Some((prefix, _)) = folded.rsplit_once('.') else { return false };
+    prefix.matches('.').count() == 1 && elvask_platform::names::is_slip_of(prefix, "android.permission")
 }
 
 fn is_launcher(element: Element<'_>) -> bool {

@@ -2,11 +2,13 @@
 
 use elvask_markup::xml::Attribute;
 use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::EvidenceKind;
 use elvask_platform::{Kind, Platform};
 use elvask_project::names::TOOLS;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::{Group, Learnt, Requirement};
 use crate::rules::Rule;
 use crate::rules::support::{only_in, short, who_needs};
 
@@ -34,7 +36,12 @@ impl Rule for PermissionStripped {
         for (manifest, permission) in
             context.manifests.iter().flat_map(|one| one.removed.iter().map(move |removed| (one, removed)))
         {
-            let Some(group) = context.needs.group(Kind::Permission, &permission.name) else { continue };
+            // What nothing but a package's manifest speaks of may be stripped by who knows that the part is never used.
+            let requirements: Vec<Requirement> = context.needs.known(Kind::Permission, &permission.name);
+            if requirements.iter().all(is_in_a_manifest_alone) {
+                continue;
+            }
+            let group = Group { name: &permission.name, requirements: &requirements };
             let lacking = context.lacking(group.requirements, |variant| {
                 variant.permission(group.name).is_some() || !variant.files.contains(&manifest.file)
             });
@@ -62,6 +69,12 @@ impl Rule for PermissionStripped {
     }
 }
 
+/// Says whether nothing but the manifest that a package brings along shows a need.
+fn is_in_a_manifest_alone(requirement: &Requirement) -> bool {
+    let manifest = |learnt: &Learnt| matches!(learnt, Learnt::Found(found) if found.kind == EvidenceKind::Manifest);
+    requirement.brought && requirement.learnt.iter().all(manifest)
+}
+
 #[cfg(test)]
 mod tests {
     use crate::testing::Fixture;
@@ -76,5 +89,16 @@ mod tests {
         assert!(app.found("permission-missing").is_empty());
         app.is_left_alone();
         assert!(Fixture::android(REMOVED).found(ID).is_empty(), "nobody needs it");
+        let brings = "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\"><uses-permission android:name=\"android.permission.CAMERA\"/></manifest>";
+        let brought = Fixture::android(REMOVED)
+            .package("tern_camera")
+            .file("node_modules/tern_camera/android/src/main/AndroidManifest.xml", brings)
+            .file("node_modules/tern_camera/android/build.gradle", "apply plugin: 'com.android.library'\n");
+        assert_eq!(brought.found(ID), [""; 0], "who strips what only a manifest speaks of knows why");
+        let used = brought.file(
+            "node_modules/tern_camera/android/src/main/java/tern/Eye.java",
+            "class Eye { void open(android.hardware.camera2.CameraManager m) { m.openCamera(id, back, null); } }",
+        );
+        assert_eq!(used.found(ID).len(), 1, "whoever brings it");
     }
 }

@@ -115,4 +115,11 @@ mod tests {
         let strange = Fixture::android(&permission("android.permission.READ_THE_TIDE_TABLES"));
         assert_eq!(strange.found(ID), ["warning android.permission.READ_THE_TIDE_TABLES 2:36"]);
     }
+
+    #[test]
+    fn a_slip_in_the_prefix_is_corrected() {
+        let app = Fixture::android(&permission("andriod.permission.CAMERA"));
+        app.mends_manifest(ID, &permission("android.permission.CAMERA"));
+        assert!(Fixture::android(&permission("example.permission.CAMERA")).found(ID).is_empty());
+    }
 }

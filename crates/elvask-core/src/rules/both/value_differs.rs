@@ -4,7 +4,7 @@ use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
 use elvask_needs::template::{answers_in, is_reference};
 use elvask_platform::{Kind, Platform};
-use elvask_project::names::ANDROID;
+use elvask_project::names::{ANDROID, TOOLS};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -91,6 +91,10 @@ fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
             _ => continue,
         };
         for declared in manifest.meta_data.iter().filter(|declared| declared.name == group.name && !conflict) {
+            // What a marker takes out has no value to be right.
+            if declared.element.value(TOOLS, "node").is_some_and(|node| node.starts_with("remove")) {
+                continue;
+            }
             let now = declared.element.value(ANDROID, attribute);
             let placeholder = now.as_ref().is_some_and(|now| {
                 let used = elvask_platform::wording::ValueUse::Machine;

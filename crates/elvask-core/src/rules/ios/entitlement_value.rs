@@ -3,6 +3,8 @@
 use elvask_markup::plist::plan;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
+use elvask_needs::template::is_reference;
+use elvask_platform::names::nearest;
 use elvask_platform::{Kind, Platform, ios};
 use elvask_project::source::Place;
 
@@ -18,11 +20,11 @@ static ABOUT: About = About {
     id: "entitlement-value",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports an entitlement whose value lacks what a plugin needs, or is of another type than the platform reads.",
+    summary: "Reports an entitlement whose value lacks what a plugin needs, is of another type than the platform reads, or is none that the platform knows.",
     effect: "Signing fails, or the device refuses what the value does not allow.",
     wrong: "<key>com.apple.developer.nfc.readersession.formats</key>\n<array>\n</array>",
     right: "<key>com.apple.developer.nfc.readersession.formats</key>\n<array>\n    <string>TAG</string>\n</array>",
-    remedy: "`fill` adds what an array lacks. Another value is left to a person, who knows what else counts on it.",
+    remedy: "`fill` adds what an array lacks, and corrects a value that one known value is near. Another value is left to a person, who knows what else counts on it.",
     source: "Entitlements",
 };
 
@@ -44,6 +46,24 @@ impl Rule for EntitlementValue {
                 out.push(
                     Finding::new(&ABOUT, entry.key.clone(), at(entry.value.span), message).mend(Remedy::Manual(steps)),
                 );
+            }
+        }
+        for entry in list.entries() {
+            let known: Vec<_> = ios::entitlement(&entry.key).into_iter().flat_map(ios::Entitlement::values).collect();
+            let values = entry.value.as_array().unwrap_or(std::slice::from_ref(&entry.value));
+            let texts = values.iter().filter_map(|value| Some((value, value.as_str()?)));
+            for (value, text) in
+                texts.filter(|(_, text)| !known.is_empty() && !known.contains(text) && !is_reference(text))
+            {
+                let message = format!("`{}` is \"{text}\", and the platform knows {}", entry.key, known.join(", "));
+                let remedy = match nearest(text, known.iter().copied()) {
+                    Some(meant) => {
+                        let edit = plan::replace(list, value, &plan::NewValue::String(meant.to_owned()));
+                        Remedy::edit(format!("write {meant}"), file, vec![edit])
+                    }
+                    None => Remedy::Manual(format!("Write one of {}.", known.join(", "))),
+                };
+                out.push(Finding::new(&ABOUT, entry.key.clone(), at(value.span), message).mend(remedy));
             }
         }
         for group in context.needs.groups(Kind::Entitlement) {
@@ -112,5 +132,19 @@ mod tests {
         assert!(filled.sources.file(filled.changed[0]).text.contains("<string>TAG</string>"));
         assert_eq!(app("    <true/>\n").found(ID), ["error com.apple.developer.nfc.readersession.formats 4:5"]);
         assert!(app("    <array>\n        <string>TAG</string>\n    </array>\n").found(ID).is_empty());
+    }
+
+    #[test]
+    fn a_value_that_the_platform_does_not_know_is_corrected() {
+        let list = "<plist version=\"1.0\">\n<dict>\n    <key>aps-environment</key>\n    <string>VALUE</string>\n</dict>\n</plist>\n";
+        let app = |value: &str| {
+            let path = "ios/Marram/App.entitlements";
+            Fixture::ios("").domains(&[]).without(path).file(path, &list.replace("VALUE", value))
+        };
+        let found = app("prodction").findings("entitlement-value");
+        assert_eq!((found.len(), found[0].remedy.kind()), (1, "edit"));
+        assert_eq!(app("staging").findings("entitlement-value")[0].remedy.kind(), "manual");
+        assert!(app("production").findings("entitlement-value").is_empty());
+        assert!(app("$(APS)").findings("entitlement-value").is_empty());
     }
 }

@@ -52,4 +52,11 @@ mod tests {
         let own = "<plist version='1.0'><dict><key>NSPrivacyAccessedAPITypes</key><array><dict><key>NSPrivacyAccessedAPIType</key><string>NSPrivacyAccessedAPICategorySystemBootTime</string></dict></array></dict></plist>";
         assert!(app.file("node_modules/whimbrel_steps/ios/PrivacyInfo.xcprivacy", own).found(ID).is_empty());
     }
+
+    #[test]
+    fn the_apps_own_code_is_looked_at_too() {
+        let code = "let up = ProcessInfo.processInfo.systemUptime\n";
+        let app = Fixture::ios("").file("ios/Marram/Store.swift", code);
+        assert_eq!(app.found(ID), ["warning NSPrivacyAccessedAPICategorySystemBootTime 2:1"]);
+    }
 }

@@ -32,7 +32,8 @@ impl Rule for PurposeUnknown {
         let Some(plist) = context.plist else { return };
         // A misspelt key may be misspelt in its last part too.
         let looks_like_one = |key: &str| {
-            key.ends_with("UsageDescription") || (key.starts_with("NS") && ios::nearest_usage_key(key).is_some())
+            let folded = key.to_ascii_lowercase();
+            folded.ends_with("usagedescription") || (folded.starts_with("ns") && ios::nearest_usage_key(key).is_some())
         };
         for entry in plist.list.entries().iter().filter(|entry| looks_like_one(&entry.key)) {
             let finding = |message: String| Finding::new(&ABOUT, entry.key.clone(), plist.key_place(entry), message);
@@ -108,5 +109,13 @@ mod tests {
             ["note NSDesktopFolderUsageDescription 3:5", "warning NSNotificationsUsageDescription 5:5"]
         );
         app.is_left_alone();
+    }
+
+    #[test]
+    fn letter_case_alone_is_corrected() {
+        let entry = |key: &str| format!("    <key>{key}</key>\n    <string>Photographs the ring.</string>\n");
+        for wrong in ["NSCameraUsagedescription", "nscamerausagedescription", "NSCAMERAUSAGEDESCRIPTION"] {
+            Fixture::ios(&entry(wrong)).mends_plist("purpose-unknown", &entry("NSCameraUsageDescription"));
+        }
     }
 }

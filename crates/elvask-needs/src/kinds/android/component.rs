@@ -228,6 +228,10 @@ fn fragment(prefix: &str, name: &str, component: &Wanted) -> Fragment {
     if component.actions.is_empty() {
         return out;
     }
+    // A filter makes the platform ask for the attribute, and what the system sends comes in all the same.
+    if component.exported.is_none() && matches!(component.element.as_str(), "receiver" | "service") {
+        out = out.with(format!("{prefix}:exported"), "false");
+    }
     let action = |name: &String| Fragment::new("action").with(format!("{prefix}:name"), name);
     out.holding(vec![Fragment::new("intent-filter").holding(component.actions.iter().map(action).collect())])
 }
