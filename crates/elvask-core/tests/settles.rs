@@ -131,3 +131,32 @@ fn what_a_written_level_newly_requires_is_written_in_the_same_run() {
     assert!(text(MANIFEST).contains("android.permission.POST_NOTIFICATIONS"), "{}", text(MANIFEST));
     assert_eq!(filled.left.count(Level::Error), 0);
 }
+
+#[test]
+fn build_settings_are_expanded_before_they_are_compared() {
+    let sheet = "[[requires]]\nios.query-scheme = 'tel'\n[[requires]]\nios.url-scheme = 'marram'\n[[requires]]\nios.domain = 'applinks:marram.example'\n";
+    let plist = types(&["$(LINK_SCHEME)"]) + &array("LSApplicationQueriesSchemes", &["$(CALLS)"]);
+    let domains = array("com.apple.developer.associated-domains", &["applinks:$(LINK_HOST)"]);
+    let mut tree = app(sheet, &activity(&scheme_filter("marram")), &plist, &domains);
+    let settings = "INFOPLIST_FILE = Log/Info.plist; LINK_SCHEME = marram; CALLS = tel; LINK_HOST = marram.example;";
+    let project = PROJECT.replace("INFOPLIST_FILE = Log/Info.plist;", settings);
+    tree.put("/app/ios/Log.xcodeproj/project.pbxproj", &project);
+    let (_, text) = settled(&mut tree);
+    assert_eq!(text(PLIST), list(&plist));
+    assert_eq!(text(ENTITLEMENTS), list(&domains));
+}
+
+#[test]
+fn words_of_build_settings_are_joined_and_what_is_inherited_stays() {
+    let sheet = "[[requires]]\nios.build-setting = { name = 'OTHER_LDFLAGS', value = '-ObjC' }\n[[requires]]\nios.build-setting = { name = 'OTHER_LDFLAGS', value = '-lc++' }\n";
+    let mut tree = app(sheet, &activity(""), "", "");
+    let settings = "INFOPLIST_FILE = Log/Info.plist; OTHER_LDFLAGS = \"$(inherited) $(MORE_FLAGS) -lz\"; MORE_FLAGS = \"-framework Knot\";";
+    let project = PROJECT.replace("INFOPLIST_FILE = Log/Info.plist;", settings);
+    tree.put("/app/ios/Log.xcodeproj/project.pbxproj", &project);
+    let (_, text) = settled(&mut tree);
+    let written = text("ios/Log.xcodeproj/project.pbxproj");
+    for word in ["$(inherited)", "$(MORE_FLAGS)", "-lz", "-ObjC", "-lc++"] {
+        assert_eq!(written.matches(word).count(), 1, "{word}: {written}");
+    }
+    assert_eq!(written.matches("-framework Knot").count(), 1, "{written}");
+}

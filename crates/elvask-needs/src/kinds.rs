@@ -288,7 +288,7 @@ pub trait KindSpec: Sync {
     }
 
     /// Brings together what several plugins want of one thing. There is at least one.
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         let first = needs.first().map(|first| (*first).clone())?;
         let values = distinct(needs.iter().filter_map(|need| self.disputed(need)));
         Some(if values.len() > 1 { Joined::Clash(values) } else { Joined::One(first) })

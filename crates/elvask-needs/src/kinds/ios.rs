@@ -13,6 +13,15 @@ pub(crate) mod usage;
 
 use elvask_markup::Edit;
 use elvask_markup::plist::{Entry, PropertyList, Value, plan as plist_plan};
+use elvask_project::scene::Scene;
+
+/// Returns a text with the build settings of the target put in; `None` where it has none or they are not known.
+fn expanded(scene: &Scene<'_>, text: &str) -> Option<String> {
+    if !text.contains('$') {
+        return None;
+    }
+    scene.surface.settings()?.expand(text, None).value
+}
 
 /// Returns what takes a value out of the list under a key. An empty list says nothing, so its key goes with the last one.
 fn without(list: &PropertyList, entry: &Entry, value: &Value) -> Edit {

@@ -36,7 +36,7 @@ pub(in crate::rules) fn parted<'n>(group: &Group<'n>) -> Vec<Together<'n>> {
         let (same, others): (Vec<_>, Vec<_>) =
             rest.into_iter().partition(|one| std::ptr::eq(*one, first) || spec.is_same(&one.need, &first.need));
         let needs: Vec<&Need> = same.iter().map(|one| &one.need).collect();
-        if let Some(joined) = spec.join(&needs) {
+        if let Some(joined) = spec.join(group.name, &needs) {
             out.push(Together { name: group.name, requirements: same, joined });
         }
         rest = others;

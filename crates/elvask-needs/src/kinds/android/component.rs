@@ -156,7 +156,7 @@ impl KindSpec for Component {
     }
 
     /// What one plugin says of a component and another one leaves open goes together.
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         let mut all = needs.iter().filter_map(|need| wanted(need));
         let mut joined = all.next()?.clone();
         let mut clashes: Vec<String> = Vec::new();

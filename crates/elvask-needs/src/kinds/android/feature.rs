@@ -110,7 +110,7 @@ impl KindSpec for Feature {
     }
 
     /// A feature without which one plugin does well is required of no device.
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         Some(Joined::One(Need::Feature { required: needs.iter().all(|need| is_required(need)) }))
     }
 

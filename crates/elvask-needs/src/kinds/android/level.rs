@@ -108,7 +108,7 @@ impl KindSpec for Level {
         }
     }
 
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         Some(Joined::One(Need::Level(needs.iter().filter_map(|need| wanted(need)).max()?)))
     }
 

@@ -92,7 +92,7 @@ impl KindSpec for Permission {
     }
 
     /// The widest of several caps holds, and no cap is the widest.
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         let widest = needs.iter().map(|need| cap(need)).collect::<Option<Vec<_>>>();
         Some(Joined::One(Need::Permission { max_level: widest.and_then(|caps| caps.into_iter().max()) }))
     }

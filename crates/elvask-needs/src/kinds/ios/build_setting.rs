@@ -44,9 +44,36 @@ fn wanted(need: &Need) -> Option<&str> {
     Some(value)
 }
 
-/// Says whether a value is a list of words, which goes together with others.
-fn is_list(value: &str) -> bool {
-    value.split_whitespace().nth(1).is_some() || value.contains(INHERITED)
+/// The settings that are lists of words, though they may hold one word alone.
+///
+/// Source: "Build settings reference".
+const LISTS: [&str; 21] = [
+    "ARCHS",
+    "ASSETCATALOG_COMPILER_ALTERNATE_APPICON_NAMES",
+    "EXCLUDED_ARCHS",
+    "FRAMEWORK_SEARCH_PATHS",
+    "GCC_PREPROCESSOR_DEFINITIONS",
+    "HEADER_SEARCH_PATHS",
+    "LD_RUNPATH_SEARCH_PATHS",
+    "LIBRARY_SEARCH_PATHS",
+    "OTHER_CFLAGS",
+    "OTHER_CODE_SIGN_FLAGS",
+    "OTHER_CPLUSPLUSFLAGS",
+    "OTHER_LDFLAGS",
+    "OTHER_LIBTOOLFLAGS",
+    "OTHER_SWIFT_FLAGS",
+    "REZ_SEARCH_PATHS",
+    "SUPPORTED_PLATFORMS",
+    "SWIFT_ACTIVE_COMPILATION_CONDITIONS",
+    "SWIFT_INCLUDE_PATHS",
+    "SYSTEM_FRAMEWORK_SEARCH_PATHS",
+    "USER_HEADER_SEARCH_PATHS",
+    "WARNING_CFLAGS",
+];
+
+/// Says whether a setting is a list of words, which goes together with others: by its name, or by a value of several words.
+fn is_list(name: &str, value: &str) -> bool {
+    LISTS.contains(&name) || value.split_whitespace().nth(1).is_some() || value.contains(INHERITED)
 }
 
 /// Returns the words of a list that mean something of their own.
@@ -165,7 +192,7 @@ impl KindSpec for BuildSetting {
             Some(None) => Match::Meets,
             Some(Some(_)) if !answers_in(wanted).is_empty() => Match::Meets,
             Some(Some(given)) if given.trim() == wanted.trim() => Match::Meets,
-            Some(Some(given)) if is_list(wanted) && lacking(&given, wanted).is_empty() => Match::Meets,
+            Some(Some(given)) if is_list(name, wanted) && lacking(&given, wanted).is_empty() => Match::Meets,
             Some(Some(given)) => Match::Differs(format!("is {given}")),
         }
     }
@@ -175,11 +202,11 @@ impl KindSpec for BuildSetting {
     }
 
     /// Lists go together.
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, name: &str, needs: &[&Need]) -> Option<Joined> {
         let values: Vec<_> = needs.iter().filter_map(|need| wanted(need)).collect();
         let first = values.first()?;
         let different = distinct(values.iter().map(|value| (*value).to_owned()));
-        if different.len() > 1 && !values.iter().any(|value| is_list(value)) {
+        if different.len() > 1 && !values.iter().any(|value| is_list(name, value)) {
             return Some(Joined::Clash(different));
         }
         let mut joined = (*first).to_owned();
@@ -201,7 +228,7 @@ impl KindSpec for BuildSetting {
         let place = expanded.and_then(|expanded| expanded.place);
         let place = place.unwrap_or(Place { file: project.file, span: elvask_markup::Span::at(0) });
         let there = given(scene, name).flatten().unwrap_or_default();
-        let (title, set) = if is_list(value) {
+        let (title, set) = if is_list(name, value) {
             let more = lacking(&there, value);
             let title = format!("add {} to {name}", more.join(" "));
             (title.clone(), extend_setting(scene, title, name, &more))

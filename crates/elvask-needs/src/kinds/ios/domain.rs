@@ -7,7 +7,7 @@ use elvask_project::source::Place;
 use elvask_project::tomldoc::Problem;
 use serde_json::{Value as Json, json};
 
-use super::without;
+use super::{expanded, without};
 use crate::kinds::stated::{asking, plain, problem};
 use crate::kinds::toml::text;
 use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
@@ -95,7 +95,8 @@ impl KindSpec for Domain {
         let entry = list.and_then(|(_, list)| list.entry(ASSOCIATED_DOMAINS));
         let domains = entry.and_then(|entry| entry.value.as_array()).unwrap_or_default().iter();
         let mut named = domains.filter_map(|value| value.as_str());
-        Match::when(named.any(|domain| domain.split('?').next() == Some(name)))
+        let same = |domain: &str| domain.split('?').next().is_some_and(|domain| domain.eq_ignore_ascii_case(name));
+        Match::when(named.any(|domain| same(domain) || expanded(scene, domain).is_some_and(|domain| same(&domain))))
     }
 
     fn absent(&self, name: &str, _need: &Need, _only: &str, who: &str) -> String {

@@ -156,7 +156,7 @@ impl KindSpec for Entitlement {
         wanted(need).map(shown)
     }
 
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         let values: Vec<_> = needs.iter().filter_map(|need| wanted(need)).collect();
         let push = |value: &&NewValue| matches!(value, NewValue::String(text) if matches!(text.as_str(), "development" | "production"));
         if !values.is_empty() && values.iter().all(push) {

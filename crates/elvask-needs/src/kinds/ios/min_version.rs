@@ -87,7 +87,7 @@ impl KindSpec for MinVersion {
         }
     }
 
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         Some(Joined::One(Need::MinVersion(needs.iter().filter_map(|need| wanted(need)).max()?)))
     }
 

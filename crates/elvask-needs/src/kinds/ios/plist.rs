@@ -167,7 +167,7 @@ impl KindSpec for Plist {
         wanted(need).map(shown)
     }
 
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         let values: Vec<_> = needs.iter().filter_map(|need| wanted(need)).collect();
         match merged(&values) {
             Ok(value) => Some(Joined::One(Need::Plist { value: value? })),

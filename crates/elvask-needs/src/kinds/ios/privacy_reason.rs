@@ -121,7 +121,7 @@ impl KindSpec for PrivacyReason {
         Match::when(all.any(|(category, value)| category == name && given(value)))
     }
 
-    fn join(&self, needs: &[&Need]) -> Option<Joined> {
+    fn join(&self, _name: &str, needs: &[&Need]) -> Option<Joined> {
         let mut reasons: Vec<String> = Vec::new();
         for reason in needs.iter().flat_map(|need| wanted(need)) {
             if !reasons.contains(reason) {

@@ -9,7 +9,7 @@ use elvask_project::surface::QUERY_SCHEMES;
 use elvask_project::tomldoc::Problem;
 use serde_json::{Value as Json, json};
 
-use super::without;
+use super::{expanded, without};
 use crate::kinds::stated::{asking, scheme_like};
 use crate::kinds::toml::text;
 use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
@@ -87,8 +87,9 @@ impl KindSpec for QueryScheme {
     /// A value of another type is told by `plist-type`, and a list comes of it; one that is badly written by `query-scheme-form`.
     fn compare(&self, scene: &Scene<'_>, _side: Side<'_, '_>, name: &str, _need: &Need) -> Match {
         let Some(plist) = scene.plist else { return Match::Absent };
-        let there = plist.query_schemes().iter().any(|(scheme, _)| bare(scheme).eq_ignore_ascii_case(name));
-        Match::when(there)
+        let same = |scheme: &str| bare(scheme).eq_ignore_ascii_case(name);
+        let schemes = plist.query_schemes();
+        Match::when(schemes.iter().any(|(one, _)| same(one) || expanded(scene, one).is_some_and(|one| same(&one))))
     }
 
     fn is_told_elsewhere(&self, scene: &Scene<'_>, _name: &str, _need: &Need) -> bool {
