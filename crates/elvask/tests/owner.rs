@@ -300,3 +300,39 @@ fn brackets_that_become_empty_go_with_their_comment() {
     assert!(ran.out.contains("example.tides.app"), "{}{}", ran.out, ran.err);
     assert_eq!(app.read(MANIFEST), bare);
 }
+
+#[test]
+fn a_copied_filter_keeps_its_meaning() {
+    let app = app();
+    let copied = "<intent-filter android:autoVerify=\"true\">\n<action android:name=\"android.intent.action.VIEW\" />\n<category android:name=\"android.intent.category.DEFAULT\" />\n<category android:name=\"android.intent.category.BROWSABLE\" />\n<data android:scheme=\"http\" />\n<data android:scheme=\"https\" />\n<data android:host=\"marram.example\" android:pathPrefix=\"/site\" />\n<data android:host=\"log.marram.example\" />\n</intent-filter>\n";
+    app.write("copied.xml", copied);
+    let ran = app.run(&["place", "copied.xml", "--write"]);
+    let written = app.read(MANIFEST);
+    assert!(!written.contains("example.com"), "{}{}", ran.out, ran.err);
+    let filters = written.matches("<intent-filter").count();
+    assert_eq!(filters, 2, "one more filter: {written}");
+    for value in ["\"http\"", "\"https\"", "\"marram.example\"", "\"log.marram.example\"", "\"/site\""] {
+        assert_eq!(written.matches(value).count(), 1, "{value}: {written}");
+    }
+    let again = app.run(&["place", "copied.xml", "--write"]);
+    assert_eq!(app.read(MANIFEST), written, "{}", again.out);
+    let several = copied
+        .replace(" android:autoVerify=\"true\"", "")
+        .replace("VIEW\" />", "SEND\" />\n<action android:name=\"android.intent.action.SEND_MULTIPLE\" />");
+    app.write(
+        "copied.xml",
+        several
+            .lines()
+            .filter(|line| !line.contains("<data"))
+            .chain(["<data android:mimeType=\"image/*\" />", "<data android:mimeType=\"text/plain\" />"])
+            .collect::<Vec<_>>()
+            .join("\n")
+            .replace("</intent-filter>\n", "")
+            + "\n</intent-filter>\n",
+    );
+    app.run(&["place", "copied.xml", "--write"]);
+    let written = app.read(MANIFEST);
+    for value in ["action.SEND\"", "action.SEND_MULTIPLE\"", "\"image/*\"", "\"text/plain\""] {
+        assert_eq!(written.matches(value).count(), 1, "{value}: {written}");
+    }
+}

@@ -14,7 +14,7 @@ use elvask_platform::native::Family;
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{android, ios};
 use elvask_project::files::Files;
-use elvask_project::intent::Query;
+use elvask_project::intent::Part;
 use rayon::prelude::*;
 
 use super::Learned;
@@ -148,14 +148,20 @@ pub(super) fn ask(learned: &mut Learned, packages: &dyn Fn(&str) -> bool) {
             *value = value.take().filter(|value| !example(value));
         }
         Need::Filter { filter, .. } => {
-            let Query { scheme, host, .. } = &mut *filter;
-            let web = scheme.as_deref().is_some_and(|scheme| matches!(scheme, "http" | "https"));
-            if let Some(host) = host.as_mut().filter(|host| web && answers_in(host).is_empty() && !packages(host)) {
-                "{host}".clone_into(host);
-            }
-            if let Some(scheme) = scheme.as_mut().filter(|scheme| is_own_scheme(scheme) && !packages(scheme)) {
-                "{scheme}".clone_into(scheme);
-            }
+            let schemes = filter.all(Part::Scheme);
+            let web = !schemes.is_empty() && schemes.iter().all(|scheme| matches!(*scheme, "http" | "https"));
+            let Ok(asked) = filter.changed(&|part, text| {
+                let open = answers_in(text).is_empty() && !packages(text);
+                let asked = if part == Part::Host && web && open {
+                    "{host}"
+                } else if part == Part::Scheme && is_own_scheme(text) && !packages(text) {
+                    "{scheme}"
+                } else {
+                    text
+                };
+                Ok::<_, std::convert::Infallible>(asked.to_owned())
+            });
+            *filter = asked;
             learned.name = filter.name();
         }
         Need::UrlScheme => {

@@ -2,7 +2,7 @@
 
 use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
-use elvask_project::intent::Query;
+use elvask_project::intent::{Part, Query};
 use elvask_project::tomldoc::{Problem, Table, Text, Value, as_table, span_of};
 
 use super::Asking;
@@ -83,9 +83,24 @@ pub(crate) fn read_intent(table: &Table<'_, '_>, problems: &mut Vec<Problem>) ->
         path_pattern: get("path-pattern"),
         mime: get("mime"),
         categories: Vec::new(),
+        more: Vec::new(),
     };
     let categories = table.texts("category", true, problems);
     Query { categories: categories.into_iter().map(|text| text.text).collect(), ..query }
+}
+
+/// Reads what a filter says: each part may be a text or several, which the platform pools.
+pub(crate) fn read_filter(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Query {
+    let mut out = Query::default();
+    for part in Part::ALL {
+        for text in table.texts(part.word(), true, problems) {
+            if plain(&text, problems) {
+                out.add(part, text.text);
+            }
+        }
+    }
+    out.categories = table.texts("category", true, problems).into_iter().map(|text| text.text).collect();
+    out
 }
 
 pub(crate) fn plist_value(value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<NewValue> {

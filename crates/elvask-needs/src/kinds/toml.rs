@@ -1,7 +1,7 @@
 //! Writing what a sheet states.
 
 use elvask_markup::plist::plan::NewValue;
-use elvask_project::intent::Query;
+use elvask_project::intent::{Part, Query};
 
 /// Returns a text as TOML writes it.
 pub(crate) fn text(value: &str) -> String {
@@ -36,18 +36,23 @@ pub(crate) fn value(given: &NewValue) -> String {
 
 pub(crate) fn intent(query: &Query, on: Option<&str>) -> String {
     let some = |given: &Option<String>| given.as_deref().map(text);
+    let of = |part: Part| match query.all(part).as_slice() {
+        [] => None,
+        [one] => Some(text(one)),
+        several => list(&several.iter().map(|one| (*one).to_owned()).collect::<Vec<_>>()),
+    };
     table(&[
         ("on", on.map(text)),
         ("package", some(&query.package)),
         ("authority", some(&query.authority)),
-        ("action", some(&query.action)),
+        ("action", of(Part::Action)),
         ("category", list(&query.categories)),
-        ("scheme", some(&query.scheme)),
-        ("host", some(&query.host)),
-        ("port", some(&query.port)),
-        ("path", some(&query.path)),
-        ("path-prefix", some(&query.path_prefix)),
-        ("path-pattern", some(&query.path_pattern)),
-        ("mime", some(&query.mime)),
+        ("scheme", of(Part::Scheme)),
+        ("host", of(Part::Host)),
+        ("port", of(Part::Port)),
+        ("path", of(Part::Path)),
+        ("path-prefix", of(Part::PathPrefix)),
+        ("path-pattern", of(Part::PathPattern)),
+        ("mime", of(Part::Mime)),
     ])
 }

@@ -3,7 +3,7 @@
 use elvask_markup::Edit;
 use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
-use elvask_project::intent::{Owner, Query};
+use elvask_project::intent::{Owner, Part, Query};
 use elvask_project::names::ANDROID;
 use elvask_project::scene::Scene;
 use elvask_project::source::Place;
@@ -67,17 +67,51 @@ pub fn queries_slot<'d>(manifest: &ManifestView<'d>) -> Slot<'d> {
 /// Returns the intent filter that takes what is wanted.
 pub(crate) fn filter_fragment(prefix: &str, filter: &Query) -> Fragment {
     let named = |element: &str, value: &str| Fragment::new(element).with(format!("{prefix}:name"), value);
-    let mut parts = vec![named("action", filter.action.as_deref().unwrap_or_default())];
+    let mut parts: Vec<Fragment> = filter.all(Part::Action).into_iter().map(|action| named("action", action)).collect();
     parts.extend(filter.categories.iter().map(|category| named("category", category)));
-    let data = data_fragment(prefix, filter);
-    if !data.attributes.is_empty() {
-        parts.push(data);
-    }
-    let web = matches!(filter.scheme.as_deref(), Some("http" | "https"));
+    parts.extend(filter_data(prefix, filter));
+    let schemes = filter.all(Part::Scheme);
+    let web = !schemes.is_empty()
+        && schemes.iter().all(|scheme| matches!(*scheme, "http" | "https"))
+        && !filter.all(Part::Host).is_empty();
     let out = Fragment::new("intent-filter");
     // Only verified links open the app without a question from level 31 on.
     let out = if web { out.with(format!("{prefix}:autoVerify"), "true") } else { out };
     out.holding(parts)
+}
+
+/// Returns the data of a filter: in one element where there is one of each part, else an element for each value of a part that has
+/// several. The platform pools them either way.
+fn filter_data(prefix: &str, filter: &Query) -> Vec<Fragment> {
+    let several: Vec<Part> = Part::ALL.into_iter().filter(|part| filter.all(*part).len() > 1).collect();
+    let is_path = |part: &Part| matches!(part, Part::Path | Part::PathPrefix | Part::PathPattern);
+    let paths = Part::ALL.iter().filter(|part| is_path(part) && filter.first(**part).is_some()).count();
+    let apart = |part: &Part| {
+        several.contains(part)
+            // A port belongs to its host.
+            || *part == Part::Port && several.contains(&Part::Host)
+            || is_path(part) && paths > 1
+    };
+    let attribute = |part: Part| format!("{prefix}:{}", part.attribute());
+    let together = Part::ALL.into_iter().filter(|part| *part != Part::Action && !apart(part));
+    let mut base = Fragment::new("data");
+    for part in together {
+        if let Some(value) = filter.first(part) {
+            base = base.with(attribute(part), value);
+        }
+    }
+    let mut out: Vec<Fragment> = Some(base).filter(|base| !base.attributes.is_empty()).into_iter().collect();
+    let ports = filter.all(Part::Port);
+    for part in Part::ALL.into_iter().filter(|part| !matches!(part, Part::Action | Part::Port) && apart(part)) {
+        for (at, value) in filter.all(part).into_iter().enumerate() {
+            let mut data = Fragment::new("data").with(attribute(part), value);
+            if let Some(port) = ports.get(at).or(ports.first()).filter(|_| part == Part::Host) {
+                data = data.with(attribute(Part::Port), *port);
+            }
+            out.push(data);
+        }
+    }
+    out
 }
 
 fn data_fragment(prefix: &str, query: &Query) -> Fragment {

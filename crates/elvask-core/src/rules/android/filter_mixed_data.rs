@@ -59,6 +59,10 @@ fn own_scheme(manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Op
     let unverified =
         if spec.auto_verify { "keeps its web links from being verified" } else { "is pooled with its web links" };
     let message = format!("the scheme {schemes} in a filter of {} {unverified}{held}", filter.owner());
+    // What names no scheme holds for both.
+    let lone = |at: &usize| spec.data.get(*at).is_some_and(|data| data.value("scheme").is_none());
+    let shared: Vec<usize> = rest.iter().copied().filter(lone).collect();
+    let own: Vec<usize> = own.into_iter().chain(shared).collect();
     let remedy =
         manifest_edit(format!("give {schemes} a filter of its own"), manifest, part(manifest, filter, &[rest, own]));
     let level = if spec.auto_verify || bound { Level::Error } else { Level::Warning };
@@ -185,5 +189,13 @@ mod tests {
             "android:scheme=\"https\" android:host=\"b.example\"",
         ];
         assert!(Fixture::android(&activity(&filter(VERIFY, &hosts))).found(ID).is_empty());
+    }
+
+    #[test]
+    fn each_part_keeps_the_hosts_and_paths_that_held_for_both() {
+        let shared = "android:host=\"marram.example\" android:pathPrefix=\"/site/\"";
+        let app = Fixture::android(&activity(&filter(VERIFY, &["android:scheme=\"https\"", OWN, shared])));
+        let parted = format!("{}{}", filter(VERIFY, &["android:scheme=\"https\"", shared]), filter("", &[OWN, shared]));
+        app.mends_manifest(ID, &activity(&parted));
     }
 }

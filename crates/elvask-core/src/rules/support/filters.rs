@@ -134,7 +134,7 @@ pub(in crate::rules) fn part(
         let web = group
             .iter()
             .filter_map(|at| filter.spec.data.get(*at))
-            .all(|data| data.value("scheme").is_some_and(is_web_scheme));
+            .all(|data| data.value("scheme").is_none_or(is_web_scheme));
         let mut fragment = Fragment::new("intent-filter");
         fragment.attributes = copy(filter.element, prefix).attributes;
         // A filter of which nothing is of the web is never verified.
@@ -143,7 +143,10 @@ pub(in crate::rules) fn part(
             filter.element.children().filter(|child| matches!(child.name(), "action" | "category")).map(same).collect();
         inside.extend(data.iter().map(|one| copy(*one, prefix)));
         fragments.push(fragment.holding(inside));
-        edits.extend(data.iter().map(|one| plan::remove(one.node())));
+        // What holds for the first group too stays there.
+        let first = groups.first().map(Vec::as_slice).unwrap_or_default();
+        let moved = group.iter().filter(|at| !first.contains(at)).filter_map(|at| filter.data.get(*at));
+        edits.extend(moved.map(|one| plan::remove(one.node())));
     }
     if let Some(parent) = filter.element.parent() {
         edits.extend(plan::insert(parent, Slot::After(filter.element.node()), &fragments));

@@ -5,10 +5,12 @@ mod values;
 use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{android, ios};
-use elvask_project::intent::{Owner, Query};
+use elvask_project::intent::{Owner, Part, Query};
 use elvask_project::surface::QUERY_SCHEMES;
 pub(super) use values::read_value;
-use values::{holds_sample, intent, is_sample_host, scheme_template, strings, template_of_id, text_of, url_schemes};
+use values::{
+    filter, holds_sample, intent, is_sample_host, scheme_template, strings, template_of_id, text_of, url_schemes,
+};
 
 use super::markup::{Element, Node, parse};
 use super::{Piece, Pieces, is_dots, placeholder, template, template_value};
@@ -296,7 +298,7 @@ impl Reader {
     }
 
     fn filter(&mut self, element: &Element, comment: Option<&str>, around: &Around) {
-        for filter in intent(element) {
+        for filter in filter(element) {
             if filter.categories.iter().any(|category| category == LAUNCHER) || filter.action.is_none() {
                 continue;
             }

@@ -3,7 +3,7 @@
 use elvask_markup::Edit;
 use elvask_markup::xml::{Element, plan};
 use elvask_platform::Kind;
-use elvask_project::intent::{Owner, Query};
+use elvask_project::intent::{Owner, Part, Query};
 use elvask_project::merge::{Merged, MergedElement};
 use elvask_project::names::ANDROID;
 use elvask_project::scene::Scene;
@@ -12,7 +12,7 @@ use elvask_project::surface::Effective;
 use elvask_project::tomldoc::Problem;
 use serde_json::{Value as Json, json};
 
-use crate::kinds::stated::{INTENT, asking, problem, read_intent};
+use crate::kinds::stated::{INTENT, asking, problem, read_filter};
 use crate::kinds::toml::intent;
 use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::plan::manifest::{add_filter, filter_fragment};
@@ -27,7 +27,7 @@ pub(crate) struct Filter;
 static ABOUT: KindAbout = KindAbout {
     kind: Kind::Filter,
     key: Some("filter"),
-    states: "`{ on, action, category, scheme, host, port, path, path-prefix, path-pattern, mime }`; `on` is `launcher` (where it is left out) or a class",
+    states: "`{ on, action, category, scheme, host, port, path, path-prefix, path-pattern, mime }`; `on` is `launcher` (where it is left out) or a class; each other part is a text or several, which the platform pools",
     examples: [
         "android.filter = { on = \"launcher\", action = \"android.intent.action.SEND\", category = [\"android.intent.category.DEFAULT\"], mime = \"text/plain\" }",
         "android.filter = { on = \"launcher\", action = \"android.intent.action.VIEW\", category = [\"android.intent.category.DEFAULT\", \"android.intent.category.BROWSABLE\"], scheme = \"marram\" }",
@@ -50,7 +50,8 @@ pub(super) fn intent_schema(fields: &[&str], key: &str, more: Json) -> Json {
     for field in fields {
         let one = json!({ "type": "string" });
         let several = json!({ "type": "array", "items": { "type": "string" } });
-        let value = if *field == "category" { json!({ "oneOf": [one, several] }) } else { one };
+        let pooled = fields.contains(&"on") && Part::ALL.iter().any(|part| part.word() == *field);
+        let value = if *field == "category" || pooled { json!({ "oneOf": [one, several] }) } else { one };
         properties.insert((*field).to_owned(), value);
     }
     json!({ "type": "object", "properties": properties, "additionalProperties": false, key: more })
@@ -73,7 +74,7 @@ impl KindSpec for Filter {
             problem(problems, table.span, "an intent filter belongs to a component: `on` is `launcher` or a class");
             return Vec::new();
         }
-        let filter = read_intent(&table, problems);
+        let filter = read_filter(&table, problems);
         if filter.action.is_none() {
             problem(problems, table.span, "`android.filter` needs an `action`");
             return Vec::new();
@@ -99,18 +100,13 @@ impl KindSpec for Filter {
 
     fn texts<'n>(&self, need: &'n Need) -> Vec<&'n str> {
         let Some((_, filter)) = parts(need) else { return Vec::new() };
-        let all = [&filter.scheme, &filter.host, &filter.path, &filter.path_prefix, &filter.path_pattern];
-        all.into_iter().flatten().map(String::as_str).collect()
+        Part::ALL.into_iter().flat_map(|part| filter.all(part)).collect()
     }
 
     fn filled(&self, need: &Need, answering: &dyn Answering) -> Result<Need, Vec<Want>> {
         let Some((owner, filter)) = parts(need) else { return Ok(need.clone()) };
-        let (owner, mut filter) = (owner.clone(), filter.clone());
-        let Query { scheme, host, path, path_prefix, path_pattern, .. } = &mut filter;
-        for part in [scheme, host, path, path_prefix, path_pattern].into_iter().flatten() {
-            *part = answering.text(part)?;
-        }
-        Ok(Need::Filter { owner, filter })
+        let filter = filter.changed(&|_, value| answering.text(value))?;
+        Ok(Need::Filter { owner: owner.clone(), filter })
     }
 
     fn detail(&self, need: &Need) -> Option<String> {
@@ -189,26 +185,28 @@ fn written(scene: &Scene<'_>, removal: &dyn Fn(Element<'_>) -> Option<Vec<Edit>>
 /// that name it; `None` where the filter does not take it.
 fn without(element: Element<'_>, asked: &Query) -> Option<Vec<Edit>> {
     let named = |one: Element<'_>, local: &str| one.value(ANDROID, local).map(std::borrow::Cow::into_owned);
-    let action = asked.action.as_deref();
-    if !element.children_named("action").any(|one| named(one, "name").as_deref() == action) {
+    let actions = asked.all(Part::Action);
+    if !element
+        .children_named("action")
+        .any(|one| named(one, "name").is_some_and(|one| actions.contains(&one.as_str())))
+    {
         return None;
     }
     let all: Vec<_> = element.children_named("data").collect();
-    let has =
-        |local: &str, wanted: &Option<String>| wanted.is_none() || all.iter().any(|one| named(*one, local) == *wanted);
-    if !has("scheme", &asked.scheme) || !has("host", &asked.host) || !has("mimeType", &asked.mime) {
+    let has = |part: Part| {
+        let there = |wanted: &&str| all.iter().any(|one| named(*one, part.attribute()).as_deref() == Some(*wanted));
+        asked.all(part).iter().all(there)
+    };
+    if ![Part::Scheme, Part::Host, Part::Mime].into_iter().all(has) {
         return None;
     }
     // What tells one filter from another is the most special thing that was asked for.
-    let (local, wanted) = match (&asked.host, &asked.scheme, &asked.mime) {
-        (Some(host), _, _) => ("host", host),
-        (None, Some(scheme), _) => ("scheme", scheme),
-        (None, None, Some(mime)) => ("mimeType", mime),
-        (None, None, None) => return Some(vec![plan::remove(element.node())]),
-    };
+    let special = [Part::Host, Part::Scheme, Part::Mime].into_iter().find(|part| asked.first(*part).is_some());
+    let Some(part) = special else { return Some(vec![plan::remove(element.node())]) };
+    let (local, wanted) = (part.attribute(), asked.all(part));
     let speaks = all.iter().filter(|one| named(**one, local).is_some());
     let (mine, others): (Vec<Element<'_>>, Vec<_>) =
-        speaks.copied().partition(|one| named(*one, local).as_ref() == Some(wanted));
+        speaks.copied().partition(|one| named(*one, local).is_some_and(|one| wanted.contains(&one.as_str())));
     if others.is_empty() {
         return Some(vec![plan::remove(element.node())]);
     }
@@ -237,11 +235,13 @@ fn takes(merged: &Merged<'_>, filter: &MergedElement<'_>, wanted: &Query) -> boo
     let data = |local: &str| {
         children().filter(|child| child.name == "data").filter_map(|child| child.value(local)).collect::<Vec<_>>()
     };
-    let has = |local: &str, wanted: &Option<String>| {
-        wanted.as_deref().is_none_or(|wanted| !answers_in(wanted).is_empty() || data(local).contains(&wanted))
+    let has = |part: Part| {
+        let there = data(part.attribute());
+        wanted.all(part).into_iter().all(|wanted| !answers_in(wanted).is_empty() || there.contains(&wanted))
     };
-    let mime = wanted.mime.as_deref().is_none_or(|wanted| {
-        data("mimeType").iter().any(|declared| {
+    let types = data("mimeType");
+    let mime = wanted.all(Part::Mime).into_iter().all(|wanted| {
+        types.iter().any(|declared| {
             *declared == wanted
                 || *declared == "*/*"
                 || declared.strip_suffix("/*").is_some_and(|family| wanted.split('/').next() == Some(family))
@@ -250,13 +250,9 @@ fn takes(merged: &Merged<'_>, filter: &MergedElement<'_>, wanted: &Query) -> boo
     let paths = ["path", "pathPrefix", "pathPattern", "pathSuffix", "pathAdvancedPattern"];
     let takes_any_path = wanted.host.is_some() && paths.iter().all(|local| data(local).is_empty());
     filter.name == "intent-filter"
-        && wanted.action.as_deref().is_none_or(|action| named("action", action))
+        && wanted.all(Part::Action).into_iter().all(|action| named("action", action))
         && wanted.categories.iter().all(|category| named("category", category))
-        && has("scheme", &wanted.scheme)
-        && has("host", &wanted.host)
-        && has("port", &wanted.port)
-        && (takes_any_path || has("path", &wanted.path))
-        && (takes_any_path || has("pathPrefix", &wanted.path_prefix))
-        && (takes_any_path || has("pathPattern", &wanted.path_pattern))
+        && [Part::Scheme, Part::Host, Part::Port].into_iter().all(has)
+        && (takes_any_path || [Part::Path, Part::PathPrefix, Part::PathPattern].into_iter().all(has))
         && mime
 }

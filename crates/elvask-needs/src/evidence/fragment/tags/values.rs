@@ -95,7 +95,44 @@ pub(in crate::evidence::fragment) fn read_value(element: &Element) -> Option<New
     })
 }
 
-/// Reads what an intent or a filter says: one for each `<data>` that names something of its own.
+/// Reads what a filter says. The platform pools its data, so that all of it is one; where it is verified, schemes of the app's own keep
+/// the web's from being so, and stand apart.
+pub(in crate::evidence::fragment) fn filter(element: &Element) -> Vec<Query> {
+    let names = |wanted: &str| {
+        let named = element.elements().filter(move |child| child.name == wanted);
+        named.filter_map(|child| child.get("name").map(str::to_owned)).collect::<Vec<_>>()
+    };
+    let verified = element.get("autoVerify") == Some("true");
+    let is_web = |scheme: &str| matches!(scheme, "http" | "https");
+    let data: Vec<&Element> = element.elements().filter(|child| child.name == "data").collect();
+    let schemes: Vec<&str> = data.iter().filter_map(|child| child.get("scheme")).collect();
+    let mixed = verified && schemes.iter().any(|scheme| is_web(scheme)) && !schemes.iter().all(|scheme| is_web(scheme));
+    let of = |takes: &dyn Fn(&Element) -> bool| {
+        let mut out = Query { categories: names("category"), ..Query::default() };
+        names("action").into_iter().for_each(|action| out.add(Part::Action, action));
+        for child in data.iter().filter(|child| takes(child)) {
+            for part in Part::ALL.into_iter().filter(|part| *part != Part::Action) {
+                let value = child.get(part.attribute()).filter(|text| !text.is_empty() && !is_dots(text));
+                let Some(value) = value else { continue };
+                let value = match part {
+                    Part::Scheme => scheme_template(value),
+                    Part::Host if placeholder(value).is_some() || is_sample_host(value) => "{host}".to_owned(),
+                    _ => value.to_owned(),
+                };
+                out.add(part, value);
+            }
+        }
+        out
+    };
+    if !mixed {
+        return vec![of(&|_| true)];
+    }
+    let web = of(&|child| child.get("scheme").is_none_or(is_web));
+    let own = of(&|child| child.get("scheme").is_none_or(|scheme| !is_web(scheme)));
+    vec![web, own]
+}
+
+/// Reads what an intent says: one for each `<data>` that names something of its own.
 pub(in crate::evidence::fragment) fn intent(element: &Element) -> Vec<Query> {
     let name = |wanted: &str| {
         let named = element.elements().filter(move |child| child.name == wanted);
