@@ -1,7 +1,7 @@
 //! Placing a fragment that was copied from a plugin's notes: what each piece of it is, and where it belongs.
 
 use elvask_markup::Span;
-use elvask_needs::evidence::{Learned, Piece, Shown, Thing, pieces_of};
+use elvask_needs::evidence::{Learned, Piece, Shown, Thing, obey, pieces_of};
 use elvask_needs::kinds;
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_needs::requirement::When;
@@ -73,9 +73,20 @@ pub fn read(text: &str) -> Vec<Copied> {
                 "nothing that belongs into a manifest, a property list, entitlements or a build file".to_owned(),
             ));
         }
-        out.extend(found.pieces.into_iter().map(|piece| copied(piece, &code, &line_of)));
+        let words = before(text, at);
+        out.extend(found.pieces.into_iter().map(|mut piece| {
+            obey(&mut piece, words);
+            copied(piece, &code, &line_of)
+        }));
     }
     out
+}
+
+/// Returns the paragraph before a block of code.
+fn before(text: &str, at: usize) -> &str {
+    let above = text.get(..at).unwrap_or_default().trim_end();
+    let above = above.rsplit_once("```").map_or(above, |(above, _)| above).trim_end();
+    above.rsplit("\n\n").next().unwrap_or_default()
 }
 
 fn left(name: String, line: usize, r#where: String) -> Copied {

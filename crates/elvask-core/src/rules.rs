@@ -54,6 +54,7 @@ pub static RULES: &[&dyn Rule] = &[
     &android::meta_data_misplaced::MetaDataMisplaced,
     &android::component_attribute::ComponentAttribute,
     &android::component_missing::ComponentMissing,
+    &android::component_misplaced::ComponentMisplaced,
     &android::filter_missing::FilterMissing,
     &android::filter_incomplete::FilterIncomplete,
     &android::filter_mixed_data::FilterMixedData,

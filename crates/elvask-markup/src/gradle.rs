@@ -29,6 +29,8 @@ pub struct Statement {
     pub modifiers: Vec<(String, Expr)>,
     /// The block behind it.
     pub block: Option<Vec<Statement>>,
+    /// The brackets of the block with what is between them, in bytes.
+    pub brackets: Option<Span>,
     /// Whether it stands in a branch or loop, so that only running the build tells whether it takes effect.
     pub conditional: bool,
     /// The whole statement, without its block, in bytes.

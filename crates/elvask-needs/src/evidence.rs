@@ -28,7 +28,7 @@ use crate::requirement::{Citation, Need, When};
 
 pub use cache::Cache;
 pub use cache::{Remembered, learn_cached};
-pub use fragment::{Piece, Pieces, Thing, pieces_of};
+pub use fragment::{Piece, Pieces, Thing, obey, pieces_of};
 pub(crate) use gather::is_asked_for;
 pub(crate) use owners::is_of_taste;
 pub use pods::Pods;

@@ -98,8 +98,10 @@ pub enum GradleLine {
         /// The lowest version.
         version: Option<String>,
     },
-    /// A repository is looked in; its address, or the name of a known one, is the requirement's name.
+    /// A repository is looked in for libraries; its address, or the name of a known one, is the requirement's name.
     Repository,
+    /// A repository is looked in for Gradle plugins; likewise.
+    PluginRepository,
     /// A rule keeps the shrinker off; the rule is the requirement's name.
     KeepRule,
 }

@@ -336,3 +336,14 @@ fn a_copied_filter_keeps_its_meaning() {
         assert_eq!(written.matches(value).count(), 1, "{value}: {written}");
     }
 }
+
+#[test]
+fn words_that_say_where_a_fragment_goes_are_obeyed() {
+    let app = app();
+    let fragment = "```xml\n<meta-data android:name=\"example.knot.MODE\" android:value=\"quiet\" />\n```\n";
+    app.write("copied.md", format!("Add this inside the `<activity>` tag:\n\n{fragment}"));
+    let ran = app.run(&["place", "copied.md", "--write"]);
+    let written = app.read(MANIFEST);
+    let at = |text: &str| written.find(text).unwrap_or_else(|| panic!("{text}: {written}{}{}", ran.out, ran.err));
+    assert!(at("example.knot.MODE") < at("</activity>"), "{written}");
+}

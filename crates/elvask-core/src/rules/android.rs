@@ -1,6 +1,7 @@
 //! Rules about Android.
 
 pub mod component_attribute;
+pub mod component_misplaced;
 pub mod component_missing;
 pub mod exported_closed;
 pub mod exported_unstated;

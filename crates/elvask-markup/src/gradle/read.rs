@@ -195,6 +195,8 @@ impl<'t> Reader<'t> {
             }
             // A flavor or plugin may be named by a text: 'free' { … }.
             Some(TokenKind::Text { .. }) => match self.text().as_text() {
+                // … or called: "freeImplementation"("group:artifact:1.0").
+                Some(name) if self.is_mark("(") && self.same_line() => vec![Segment::Call(name, self.arguments())],
                 Some(name) => vec![Segment::Name(name)],
                 None => return self.skip_line(),
             },
@@ -226,7 +228,9 @@ impl<'t> Reader<'t> {
         }
         statement.span = self.span(start);
         if self.same_line() && self.is_mark("{") {
+            let open = self.peek().map_or(0, |token| token.span.start);
             statement.block = Some(self.block(conditional));
+            statement.brackets = Some(self.span(open));
         }
         // What goes on behind a closed block or an assignment has to be computed: `.configure { }`, `? a : b`.
         if self.same_line() && !self.is_mark("}") && !self.is_mark(";") {

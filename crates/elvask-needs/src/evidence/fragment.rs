@@ -9,6 +9,7 @@ mod tags;
 
 use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
+use elvask_project::intent::Owner;
 
 use crate::requirement::Need;
 
@@ -144,6 +145,42 @@ pub fn pieces_of(text: &str, tag: &str) -> Pieces {
         });
     }
     out
+}
+
+/// Puts a piece where words before the fragment say that it goes: "inside the activity tag". What the fragment itself says wins.
+pub fn obey(piece: &mut Piece, words: &str) {
+    if piece.inside.is_some() || !says_activity(words) {
+        return;
+    }
+    if let Thing::Need { need: Need::MetaData { owner, .. }, .. } = &mut piece.thing
+        && *owner == Owner::Application
+    {
+        *owner = Owner::Launcher;
+    }
+}
+
+/// Says whether words say that something goes into the app's own activity.
+fn says_activity(words: &str) -> bool {
+    let lower = words.to_lowercase().replace(['`', '<', '>', '*', '"', '_'], "");
+    let last = lower.rsplit(['.', ';', '\n']).find(|clause| clause.contains("activity")).unwrap_or_default();
+    let bare = |word: &'_ str| word.trim_matches(|letter: char| matches!(letter, ',' | ':' | '(' | ')')).to_owned();
+    let clauses: Vec<String> = last.split_whitespace().map(bare).collect();
+    clauses.iter().enumerate().any(|(at, word)| {
+        // "inside the main activity", "within your activity tag", "to the launcher activity".
+        let inside = matches!(word.as_str(), "inside" | "within" | "in" | "into" | "to" | "under");
+        let near = clauses
+            .iter()
+            .skip(at + 1)
+            .take(4)
+            .position(|next| matches!(next.as_str(), "activity" | "mainactivity" | ".mainactivity"));
+        let article = clauses.get(at + 1).is_some_and(|next| {
+            matches!(
+                next.as_str(),
+                "the" | "your" | "main" | "launcher" | "activity" | "mainactivity" | ".mainactivity" | "an" | "its"
+            )
+        });
+        inside && article && near.is_some()
+    })
 }
 
 /// What a line of a diff is.
@@ -392,6 +429,22 @@ mod tests {
         assert_eq!(key("true"), "");
         assert_eq!(key("@xml/paths"), "");
         assert_eq!(template("fb<APP_ID>"), "fb{app_id}");
+    }
+
+    #[test]
+    fn words_that_say_where_are_obeyed() {
+        for words in [
+            "Add this inside the `<activity>` tag of your manifest:",
+            "Put the following within your main activity.",
+            "Then add this to the launcher activity:",
+        ] {
+            assert!(says_activity(words), "{words}");
+        }
+        for words in
+            ["Add this inside `<application>`:", "The activity is started by the system. Add this to the manifest:"]
+        {
+            assert!(!says_activity(words), "{words}");
+        }
     }
 
     #[test]

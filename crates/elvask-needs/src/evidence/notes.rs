@@ -14,7 +14,7 @@ use texts::{
 
 use self::mentions::{Mention, mentions};
 use super::Learned;
-use super::fragment::{Piece, Thing, pieces_of};
+use super::fragment::{Piece, Thing, obey, pieces_of};
 use super::gather::Found;
 use super::prose::{
     Section, Verdict, Versions, bounds, clauses, section, speaks_of_extension, speaks_of_the_app, verdict,
@@ -448,7 +448,8 @@ impl Reader<'_, '_> {
         if older {
             return;
         }
-        for piece in pieces.pieces {
+        for mut piece in pieces.pieces {
+            obey(&mut piece, &intro);
             let Thing::Need { name, need } = piece.thing else { continue };
             let comment = piece.comment.as_deref().unwrap_or_default();
             let mut of_comment = verdict(comment);

@@ -1,12 +1,18 @@
 //! Planning lines of Gradle files, and finding those that are there.
+//!
+//! Sources: "Using plugins", "Declaring repositories" and "Version catalogs" of the Gradle user manual.
 
-use elvask_markup::Edit;
-use elvask_markup::xml::plan::{line_indent, newline_at};
+mod blocks;
+mod catalog;
+
+use elvask_markup::xml::plan::newline_at;
+use elvask_markup::{Edit, Span};
 use elvask_platform::gradle;
 use elvask_project::gradle::{Module, Source};
 use elvask_project::scene::Scene;
 use elvask_project::source::{FileId, Place};
 
+use self::blocks::{Block, after_last, block_in, insert};
 use crate::remedy::Remedy;
 use crate::requirement::{GradleFile, GradleLine};
 
@@ -36,6 +42,11 @@ pub(crate) fn is_there(scene: &Scene<'_>, module: &Module, name: &str, file: Gra
             let place = gradle::repository_place(name);
             module.repositories.iter().any(|(address, _)| gradle::repository_place(address) == place)
         }
+        GradleLine::PluginRepository => {
+            let place = gradle::repository_place(name);
+            let bare = place.trim_end_matches("()");
+            written_around(scene, bare)
+        }
         GradleLine::KeepRule => {
             let squeezed = |text: &str| text.split_whitespace().collect::<String>();
             let rule = squeezed(name);
@@ -48,9 +59,9 @@ pub(crate) fn is_there(scene: &Scene<'_>, module: &Module, name: &str, file: Gra
 /// Says whether a Gradle script that has been read holds a text.
 fn written_around(scene: &Scene<'_>, text: &str) -> bool {
     scene.sources.all().any(|file| {
-        (file.shown.ends_with(".gradle") || file.shown.ends_with(".gradle.kts"))
-            && !file.shown.contains("node_modules")
-            && file.text.contains(text)
+        let script = file.shown.ends_with(".gradle") || file.shown.ends_with(".gradle.kts");
+        let catalog = file.shown.ends_with(".versions.toml");
+        (script || catalog) && !file.shown.contains("node_modules") && file.text.contains(text)
     })
 }
 
@@ -62,7 +73,6 @@ fn is_lower(version: &str, least: &str) -> bool {
 }
 
 /// Returns where a line goes and what puts it there.
-// In one piece: one arm for each line of a build, which share how a call and a quote are written.
 pub(crate) fn planned(
     scene: &Scene<'_>,
     module: &Module,
@@ -71,135 +81,287 @@ pub(crate) fn planned(
     file: GradleFile,
     line: &GradleLine,
 ) -> (Place, Remedy) {
-    let source = scene.sources.file(build);
-    let top = Place { file: build, span: elvask_markup::Span::at(0) };
-    let kotlin = source.shown.ends_with(".kts");
-    let quoted = |text: &str| if kotlin { format!("\"{text}\"") } else { format!("'{text}'") };
-    let call = |word: &str, text: &str| {
-        if kotlin { format!("{word}({})", quoted(text)) } else { format!("{word} {}", quoted(text)) }
-    };
-    let by_hand = |text: &str, place: &str| (top, Remedy::Manual(format!("Add to {place}: {text}")));
-    // Returns what adds a line to the first of some blocks that there is, in the first of some files.
-    let into = |files: &[Option<FileId>], paths: &[&[&str]], line: &str| {
-        let candidates = files.iter().flatten().flat_map(|file| paths.iter().map(move |path| (*file, *path)));
-        candidates.into_iter().find_map(|(file, path)| {
-            let text = &scene.sources.file(file).text;
-            let block = block_in(text, path)?;
-            Some((Place { file, span: block.head }, insert(file, text, &block, line, name)))
-        })
-    };
-    let folder =
-        source.shown.rsplit_once('/').and_then(|(module, _)| module.rsplit_once('/')).map_or("", |(root, _)| root);
-    let beside = |stem: &str| {
-        let full = if folder.is_empty() { stem.to_owned() } else { format!("{folder}/{stem}") };
-        scene.sources.find(|shown| shown == full || shown == format!("{full}.kts"))
-    };
-    let (root, settings) = (beside("build.gradle"), beside("settings.gradle"));
+    let scripts = Scripts::new(scene, build);
     match line {
-        GradleLine::Plugin { version } => {
-            let version = version.as_ref().map(|version| format!(" version {}", quoted(version))).unwrap_or_default();
-            if file != GradleFile::App {
-                let text = format!("{}{version} apply false", call("id", name));
-                let planned = match file {
-                    GradleFile::Settings => into(&[settings], &[&["pluginManagement", "plugins"], &["plugins"]], &text),
-                    _ => into(&[root], &[&["plugins"]], &text),
-                };
-                return planned.unwrap_or_else(|| {
-                    by_hand(&text, &format!("the block plugins of the {} Gradle file", file.word()))
-                });
-            }
-            let text = call("id", name);
-            let alone =
-                if kotlin { format!("plugins {{ {text} }}") } else { format!("apply plugin: {}", quoted(name)) };
-            into(&[Some(build)], &[&["plugins"]], &text).unwrap_or_else(|| by_hand(&alone, &source.shown))
-        }
+        GradleLine::Plugin { version } => plugin(&scripts, name, file, version.as_deref()),
         GradleLine::Dependency { configuration, version } => {
-            let version = version.as_ref().map(|version| format!(":{version}")).unwrap_or_default();
-            let text = call(configuration, &format!("{name}{version}"));
-            let same = |source: &Source| matches!(source, Source::Artifact { group, name: artifact, .. } if format!("{group}:{artifact}") == name);
-            if let Some(stated) = module.dependencies.iter().find(|dependency| same(&dependency.source)) {
-                let steps = format!("Raise the version of {name} to{} or above.", version.replace(':', " "));
-                return (stated.place, Remedy::Manual(steps));
-            }
-            if file != GradleFile::App {
-                return into(&[root], &[&["buildscript", "dependencies"]], &text).unwrap_or_else(|| {
-                    by_hand(&text, "the block dependencies under buildscript of the root Gradle file")
-                });
-            }
-            into(&[Some(build)], &[&["dependencies"]], &text).unwrap_or_else(|| {
-                // Without such a block the file gets one at its end.
-                let end = source.text.len();
-                let break_ = newline_at(&source.text, 0);
-                let gap = if source.text.ends_with('\n') { "" } else { break_ };
-                let block = format!("{gap}{break_}dependencies {{{break_}    {text}{break_}}}{break_}");
-                let remedy = Remedy::edit(format!("add {name}"), build, vec![Edit::insert(end, block)]);
-                (Place { file: build, span: elvask_markup::Span::at(end) }, remedy.making("the block dependencies"))
-            })
+            dependency(&scripts, module, name, file, (configuration, version.as_deref()))
         }
         GradleLine::Repository => {
-            let text = if kotlin { format!("maven(\"{name}\")") } else { format!("maven {{ url '{name}' }}") };
             let paths: [&[&str]; 2] =
                 [&["dependencyResolutionManagement", "repositories"], &["allprojects", "repositories"]];
-            into(&[settings, root], &paths, &text).unwrap_or_else(|| {
-                by_hand(&text, "the repositories in the settings, or in allprojects of the root Gradle file")
+            let planned =
+                scripts.put(&[scripts.settings, scripts.root], &paths, name, &|file| scripts.maven(file, name));
+            planned.unwrap_or_else(|| {
+                let file = scripts.settings.or(scripts.root).unwrap_or(build);
+                let place = "the repositories in the settings, or in allprojects of the root Gradle file";
+                scripts.by_hand(file, &scripts.maven(file, name), place)
             })
         }
+        GradleLine::PluginRepository => plugin_repository(&scripts, name),
         GradleLine::KeepRule => match scene.app.android.as_ref().and_then(|android| android.keep_rules.first()) {
             Some(rules) => {
                 let text = &scene.sources.file(*rules).text;
                 let break_ = newline_at(text, 0);
                 let gap = if text.is_empty() || text.ends_with('\n') { "" } else { break_ };
                 let edit = Edit::insert(text.len(), format!("{gap}{name}{break_}"));
-                let place = Place { file: *rules, span: elvask_markup::Span::at(text.len()) };
+                let place = Place { file: *rules, span: Span::at(text.len()) };
                 (place, Remedy::edit("add the keep rule", *rules, vec![edit]).making("a keep rule"))
             }
-            None => by_hand(name, "the file of keep rules that proguardFiles of the release build type names"),
+            None => {
+                let place = "the file of keep rules that proguardFiles of the release build type names";
+                scripts.by_hand(build, name, place)
+            }
         },
     }
 }
 
-/// A block of a script.
-struct Block {
-    /// Its name.
-    head: elvask_markup::Span,
-    /// The byte at which its last line starts, that of the closing bracket.
-    end: usize,
-    inside: String,
+/// The scripts of a build.
+struct Scripts<'s, 'a> {
+    scene: &'s Scene<'a>,
+    /// That of the app's module.
+    app: FileId,
+    /// That of the root project.
+    root: Option<FileId>,
+    /// The settings.
+    settings: Option<FileId>,
 }
 
-/// Finds a block by its name and those of the blocks around it, whose closing bracket stands on a line of its own.
-fn block_in(text: &str, path: &[&str]) -> Option<Block> {
-    let mut start = 0;
-    let mut open: Vec<(String, elvask_markup::Span)> = Vec::new();
-    let mut inside: Option<String> = None;
-    for line in text.split_inclusive('\n') {
-        let (at, content) = (start + line.len() - line.trim_start().len(), line.trim());
-        start += line.len();
-        let depth = open.len();
-        let is_path = |open: &[(String, elvask_markup::Span)]| {
-            open.len() == path.len() && open.iter().zip(path).all(|((name, _), wanted)| name == wanted)
+impl<'s, 'a> Scripts<'s, 'a> {
+    fn new(scene: &'s Scene<'a>, app: FileId) -> Self {
+        let shown = &scene.sources.file(app).shown;
+        let folder =
+            shown.rsplit_once('/').and_then(|(module, _)| module.rsplit_once('/')).map_or("", |(root, _)| root);
+        let beside = |stem: &str| {
+            let full = if folder.is_empty() { stem.to_owned() } else { format!("{folder}/{stem}") };
+            scene.sources.find(|shown| shown == full || shown == format!("{full}.kts"))
         };
-        if content == "}" || content.starts_with("} ") || content == "})" {
-            if is_path(&open) {
-                let (_, head) = open.last()?;
-                let end = at - (line.len() - line.trim_start().len());
-                let space = line_indent(text, at);
-                return Some(Block { head: *head, end, inside: inside.unwrap_or_else(|| format!("{space}    ")) });
-            }
-            open.pop();
-        } else if is_path(&open) && !content.is_empty() && depth == path.len() {
-            inside = Some(line_indent(text, at).to_owned());
-        }
-        if content.ends_with('{') {
-            let name = content.split(['{', '(', ' ']).next().unwrap_or_default().to_owned();
-            let span = elvask_markup::Span::new(at, at + name.len());
-            open.push((name, span));
+        Scripts { scene, app, root: beside("build.gradle"), settings: beside("settings.gradle") }
+    }
+
+    fn text(&self, file: FileId) -> &str {
+        &self.scene.sources.file(file).text
+    }
+
+    fn shown(&self, file: FileId) -> &str {
+        &self.scene.sources.file(file).shown
+    }
+
+    fn is_kotlin(&self, file: FileId) -> bool {
+        self.shown(file).ends_with(".kts")
+    }
+
+    fn quoted(&self, file: FileId, text: &str) -> String {
+        if self.is_kotlin(file) { format!("\"{text}\"") } else { format!("'{text}'") }
+    }
+
+    fn call(&self, file: FileId, word: &str, text: &str) -> String {
+        let quoted = self.quoted(file, text);
+        if self.is_kotlin(file) { format!("{word}({quoted})") } else { format!("{word} {quoted}") }
+    }
+
+    fn maven(&self, file: FileId, address: &str) -> String {
+        if address.ends_with("()") {
+            address.to_owned()
+        } else if self.is_kotlin(file) {
+            format!("maven(\"{address}\")")
+        } else {
+            format!("maven {{ url '{address}' }}")
         }
     }
-    None
+
+    fn block(&self, file: FileId, path: &[&str]) -> Option<Block> {
+        block_in(self.text(file), self.shown(file), path)
+    }
+
+    /// Returns what a person adds, at the file that must change.
+    fn by_hand(&self, file: FileId, line: &str, place: &str) -> (Place, Remedy) {
+        (Place { file, span: Span::at(0) }, Remedy::Manual(format!("Add to {place}: {line}")))
+    }
+
+    /// Returns what adds a line to the first of some blocks that there is, in the first of some files.
+    fn put(
+        &self,
+        files: &[Option<FileId>],
+        paths: &[&[&str]],
+        name: &str,
+        line: &dyn Fn(FileId) -> String,
+    ) -> Option<(Place, Remedy)> {
+        let candidates = files.iter().flatten().flat_map(|file| paths.iter().map(move |path| (*file, *path)));
+        candidates.into_iter().find_map(|(file, path)| {
+            let block = self.block(file, path)?;
+            let edits = insert(self.text(file), &block, &[line(file)]);
+            let remedy = Remedy::edit(format!("add {name}"), file, edits).making("a line of a Gradle block");
+            Some((Place { file, span: block.head }, remedy))
+        })
+    }
+
+    /// Says whether the class path of a Gradle plugin is known: the build names its version somewhere, or a library for the build
+    /// whose group the plugin's id starts with. The plugins that come with Gradle have no dot.
+    fn has_class_path(&self, id: &str) -> bool {
+        let others = self.scene.sources.all().filter(|file| {
+            let script = file.shown.ends_with(".gradle") || file.shown.ends_with(".gradle.kts");
+            (script || file.shown.ends_with(".versions.toml"))
+                && file.shown != self.shown(self.app)
+                && !file.shown.contains("node_modules")
+        });
+        let names = |text: &str| {
+            let quoted = [format!("\"{id}\""), format!("'{id}'"), format!("\"{id}:")];
+            quoted.iter().any(|quoted| text.contains(quoted.as_str()))
+                || class_paths(text).any(|group| id.starts_with(group))
+        };
+        !id.contains('.') || others.into_iter().any(|file| names(&file.text))
+    }
 }
 
-fn insert(file: FileId, text: &str, block: &Block, line: &str, name: &str) -> Remedy {
-    let new = format!("{}{line}{}", block.inside, newline_at(text, block.end));
-    Remedy::edit(format!("add {name}"), file, vec![Edit::insert(block.end, new)]).making("a line of a Gradle block")
+/// Goes through the groups of the libraries that a script puts on the class path of the build.
+fn class_paths(text: &str) -> impl Iterator<Item = &str> {
+    text.lines().map(str::trim_start).filter_map(|line| {
+        let rest = line.strip_prefix("classpath")?.trim_start_matches([' ', '(', '"', '\'']);
+        let group = rest.split(':').next()?;
+        (group.contains('.') && rest.contains(':')).then_some(group)
+    })
+}
+
+fn plugin(scripts: &Scripts<'_, '_>, id: &str, file: GradleFile, version: Option<&str>) -> (Place, Remedy) {
+    let stated = |file: FileId, version: Option<&str>| {
+        let version = version.map(|version| format!(" version {}", scripts.quoted(file, version))).unwrap_or_default();
+        format!("{}{version}", scripts.call(file, "id", id))
+    };
+    let around = |version: &str| -> Option<(Place, Remedy)> {
+        let settings: [&[&str]; 1] = [&["pluginManagement", "plugins"]];
+        let in_settings = || scripts.put(&[scripts.settings], &settings, id, &|file| stated(file, Some(version)));
+        let in_root = || {
+            let line = |file| format!("{} apply false", stated(file, Some(version)));
+            scripts.put(&[scripts.root], &[&["plugins"]], id, &line)
+        };
+        match file {
+            GradleFile::Settings => in_settings().or_else(|| {
+                let line = |file| format!("{} apply false", stated(file, Some(version)));
+                scripts.put(&[scripts.settings], &[&["plugins"]], id, &line)
+            }),
+            GradleFile::Root | GradleFile::App => in_root().or_else(in_settings),
+        }
+    };
+    if file != GradleFile::App {
+        let target = if file == GradleFile::Settings { scripts.settings } else { scripts.root };
+        let target = target.unwrap_or(scripts.app);
+        return version.and_then(around).unwrap_or_else(|| {
+            let line = format!("{} apply false", stated(target, version));
+            scripts.by_hand(target, &line, &format!("the block plugins of the {} Gradle file", file.word()))
+        });
+    }
+    let app = scripts.app;
+    let alias = catalog::alias(scripts.scene, id).filter(|_| scripts.text(app).contains("alias("));
+    let apply = |version: Option<&str>| -> Option<(Place, Remedy)> {
+        let line = |file| alias.as_ref().map_or_else(|| stated(file, version), |alias| format!("alias({alias})"));
+        scripts.put(&[Some(app)], &[&["plugins"]], id, &line).or_else(|| {
+            // A script that applies its plugins one by one goes on so.
+            let line = match scripts.is_kotlin(app) {
+                true => format!("apply(plugin = \"{id}\")"),
+                false => format!("apply plugin: '{id}'"),
+            };
+            let edit =
+                after_last(scripts.text(app), scripts.shown(app), "apply", &line).filter(|_| version.is_none())?;
+            let place = Place { file: app, span: Span::at(edit.start) };
+            Some((place, Remedy::edit(format!("add {id}"), app, vec![edit]).making("a line of a Gradle block")))
+        })
+    };
+    if alias.is_some() || scripts.has_class_path(id) {
+        return apply(None).unwrap_or_else(|| scripts.by_hand(app, &stated(app, None), "the block plugins"));
+    }
+    let Some(version) = version else {
+        // Without its class path the plugin is not found, and the build stops.
+        let steps = format!(
+            "Put the class path of the Gradle plugin {id} into the root Gradle file, as the package's notes have it, then apply it here: {}",
+            stated(app, None)
+        );
+        return (Place { file: app, span: Span::at(0) }, Remedy::Manual(steps));
+    };
+    // Both or neither: the version around, and the plugin here.
+    match (around(version), apply(None)) {
+        (Some((_, Remedy::Edit { edits: first, .. })), Some((place, Remedy::Edit { edits: second, title, makes }))) => {
+            let edits = first.into_iter().chain(second).collect();
+            (place, Remedy::Edit { title, edits, makes })
+        }
+        _ => apply(Some(version)).unwrap_or_else(|| {
+            scripts.by_hand(app, &stated(app, Some(version)), "a block plugins at the top of the app's Gradle file")
+        }),
+    }
+}
+
+fn dependency(
+    scripts: &Scripts<'_, '_>,
+    module: &Module,
+    name: &str,
+    file: GradleFile,
+    (configuration, version): (&str, Option<&str>),
+) -> (Place, Remedy) {
+    let app = scripts.app;
+    let suffix = version.map(|version| format!(":{version}")).unwrap_or_default();
+    let line = |file: FileId| scripts.call(file, configuration, &format!("{name}{suffix}"));
+    let same = |source: &Source| matches!(source, Source::Artifact { group, name: artifact, .. } if format!("{group}:{artifact}") == name);
+    if let Some(stated) = module.dependencies.iter().find(|dependency| same(&dependency.source)) {
+        let steps = format!("Raise the version of {name} to {} or above.", version.unwrap_or_default());
+        return (stated.place, Remedy::Manual(steps));
+    }
+    if file == GradleFile::App && configuration != "classpath" {
+        let planned = scripts.put(&[Some(app)], &[&["dependencies"]], name, &line);
+        return planned.unwrap_or_else(|| {
+            // Without such a block the file gets one at its end.
+            let text = scripts.text(app);
+            let (end, break_) = (text.len(), newline_at(text, 0));
+            let gap = if text.ends_with('\n') { "" } else { break_ };
+            let block = format!("{gap}{break_}dependencies {{{break_}    {}{break_}}}{break_}", line(app));
+            let remedy = Remedy::edit(format!("add {name}"), app, vec![Edit::insert(end, block)]);
+            (Place { file: app, span: Span::at(end) }, remedy.making("the block dependencies"))
+        });
+    }
+    let place = "the block dependencies under buildscript of the root Gradle file";
+    let Some(root) = scripts.root else { return scripts.by_hand(app, &line(app), place) };
+    // A class path without a version is none.
+    if version.is_none() {
+        return scripts.by_hand(root, &line(root), place);
+    }
+    if let Some(planned) = scripts.put(&[Some(root)], &[&["buildscript", "dependencies"]], name, &line) {
+        return planned;
+    }
+    let text = scripts.text(root);
+    let break_ = newline_at(text, 0);
+    let title = format!("add {name}");
+    let edits = match scripts.block(root, &["buildscript"]) {
+        Some(block) => {
+            let inside = block.inside.clone();
+            let lines = ["dependencies {".to_owned(), format!("    {}", line(root)), "}".to_owned()];
+            debug_assert!(!inside.contains('\n'));
+            insert(text, &block, &lines)
+        }
+        // The block stands before all others.
+        None => {
+            let lines = [
+                "buildscript {",
+                "    repositories {",
+                "        google()",
+                "        mavenCentral()",
+                "    }",
+                "    dependencies {",
+            ];
+            let mut made: String = lines.iter().map(|line| format!("{line}{break_}")).collect();
+            made.push_str(&format!("        {}{break_}    }}{break_}}}{break_}{break_}", line(root)));
+            vec![Edit::insert(blocks::top(text), made)]
+        }
+    };
+    let at = edits.first().map_or(0, |edit| edit.start);
+    (Place { file: root, span: Span::at(at) }, Remedy::edit(title, root, edits).making("the block buildscript"))
+}
+
+fn plugin_repository(scripts: &Scripts<'_, '_>, address: &str) -> (Place, Remedy) {
+    let line = |file| scripts.maven(file, address);
+    let settings = scripts.put(&[scripts.settings], &[&["pluginManagement", "repositories"]], address, &line);
+    let planned =
+        settings.or_else(|| scripts.put(&[scripts.root], &[&["buildscript", "repositories"]], address, &line));
+    planned.unwrap_or_else(|| {
+        let file = scripts.settings.or(scripts.root).unwrap_or(scripts.app);
+        scripts.by_hand(file, &line(file), "the repositories of pluginManagement in the settings")
+    })
 }

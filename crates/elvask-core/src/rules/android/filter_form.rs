@@ -70,6 +70,23 @@ impl Rule for FilterForm {
     }
 }
 
+/// Tells of a type that keeps links from matching: a link has none. Without a host of its own, or without web links, a filter may be
+/// meant for files that have one.
+fn typed_links(filter: &WrittenFilter<'_, '_>, value: &str) -> Option<Fault> {
+    let spec = &filter.spec;
+    let named = spec.hosts().iter().any(|host| *host != "*");
+    if !spec.is_link() || !spec.is_web() || !named {
+        return None;
+    }
+    let level = if spec.auto_verify { Level::Error } else { Level::Warning };
+    let message = format!(
+        "no link to {} matches: the filter wants the type `{value}`, and links have none",
+        spec.hosts().join(" or ")
+    );
+    let steps = "Take android:mimeType out of the filter, or give the type a filter of its own.";
+    Some(Fault { message, level, instead: None, steps })
+}
+
 fn finding(
     manifest: &ManifestView<'_>,
     filter: &WrittenFilter<'_, '_>,
@@ -184,7 +201,7 @@ fn judge(
             }
             let plain = value.to_ascii_lowercase();
             if plain == value {
-                None
+                typed_links(filter, value)
             } else {
                 fault(
                     format!(
@@ -405,6 +422,7 @@ mod tests {
             (format!("{web} android:pathAdvancedPattern=\"/.*\\\\.pdf\""), "never matches"),
             (format!("{web} android:pathSuffix=\".pdf\""), "from 24 to 30"),
             (format!("{web} android:mimeType=\"text\""), "is no type"),
+            (format!("{web} android:mimeType=\"text/plain\""), "links have none"),
         ] {
             let found = app(&data).findings(ID);
             assert!(found.len() == 1 && found[0].message.contains(words), "{data}: {found:?}");

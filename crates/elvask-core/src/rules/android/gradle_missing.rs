@@ -41,8 +41,10 @@ mod tests {
     #[test]
     fn plugins_and_dependencies_are_added_behind_the_others() {
         let build = "plugins {\n    id 'com.android.application'\n}\nandroid {\n    namespace 'example.marram'\n}\ndependencies {\n    implementation 'example.wrack:dates:1.0.4'\n}\n";
+        let root = "buildscript {\n    dependencies {\n        classpath 'example.knot:services:4.3'\n    }\n}\n";
         let app = Fixture::android("    <application/>\n")
             .build(build)
+            .file("android/build.gradle", root)
             .needs("knot_banner", "android.gradle = { file = 'app', plugin = 'example.knot.services' }")
             .needs(
                 "avocet_checkout",
@@ -106,5 +108,56 @@ mod tests {
         let app = app.needs("knot_banner", &format!("android.gradle = {{ keep-rule = '{rule}' }}"));
         let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
         assert_eq!(filled.sources.file(filled.changed[0]).text.as_ref(), format!("# none\n{rule}\n"));
+    }
+
+    const APPLIED: &str = "plugins {\n    id 'com.android.application'\n}\n";
+    const ID_NEED: &str = "android.gradle = { file = 'app', plugin = 'example.knot.services' }";
+
+    /// Returns what the scripts of the root and of the app say once an app is filled.
+    fn filled(app: &Fixture) -> (String, String) {
+        let loaded = app.load();
+        let filled = crate::fill::fill(&loaded, &app.settings).unwrap();
+        let text = |shown: &str| {
+            filled.sources.all().find(|file| file.shown == shown).map(|file| file.text.to_string()).unwrap_or_default()
+        };
+        (text("android/build.gradle"), text("android/app/build.gradle"))
+    }
+
+    #[test]
+    fn a_plugin_without_its_class_path_is_not_applied() {
+        let root = "plugins {\n    id 'com.android.application' version '8.7.0' apply false\n}\n";
+        let app = Fixture::android("    <application/>\n").build(APPLIED).file("android/build.gradle", root);
+        let alone = app.clone().needs("knot_banner", ID_NEED);
+        assert_eq!(filled(&alone), (root.to_owned(), APPLIED.to_owned()));
+        let path =
+            "android.gradle = { file = 'root', dependency = 'example.knot:services:4.3', configuration = 'classpath' }";
+        let both = app.clone().plugin("knot_banner", &format!("[[requires]]\n{ID_NEED}\n[[requires]]\n{path}"));
+        let made = "buildscript {\n    repositories {\n        google()\n        mavenCentral()\n    }\n    dependencies {\n        classpath 'example.knot:services:4.3'\n    }\n}\n\n";
+        let applied = APPLIED.replace("}\n", "    id 'example.knot.services'\n}\n");
+        assert_eq!(filled(&both), (format!("{made}{root}"), applied.clone()));
+        let version = app.needs("knot_banner", &ID_NEED.replace(" }", ", version = '4.3' }"));
+        let stated = root.replace("}\n", "    id 'example.knot.services' version '4.3' apply false\n}\n");
+        assert_eq!(filled(&version), (stated, applied));
+    }
+
+    #[test]
+    fn a_plugin_of_the_catalog_is_named_as_the_catalog_does() {
+        let build = "plugins {\n    alias(libs.plugins.android.application)\n}\n";
+        let catalog = "[versions]\nknot = \"4.3\"\n[plugins]\nandroid-application = { id = \"com.android.application\", version = \"8.7.0\" }\nknot-services = { id = \"example.knot.services\", version.ref = \"knot\" }\n";
+        let app = Fixture::android("    <application/>\n")
+            .build(build)
+            .file("android/settings.gradle", "include ':app'\n")
+            .file("android/gradle/libs.versions.toml", catalog)
+            .needs("knot_banner", ID_NEED);
+        assert_eq!(filled(&app).1, build.replace("}\n", "    alias(libs.plugins.knot.services)\n}\n"));
+    }
+
+    #[test]
+    fn names_in_quotes_are_called_too() {
+        let build = "plugins {\n    id(\"com.android.application\")\n}\ndependencies {\n    \"freeImplementation\"(\"example.avocet:checkout:2.0.0\")\n}\n";
+        let app = Fixture::android("    <application/>\n")
+            .build(build)
+            .needs("p", "android.gradle = { dependency = 'example.avocet:checkout', version = '2.0.0' }");
+        assert!(app.found(ID).is_empty(), "{:?}", app.found(ID));
     }
 }

@@ -159,7 +159,10 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
     if (inside("repositories") || line.starts_with("maven"))
         && let Some(captured) = matched(r#"(?:url|uri|maven)\b[ =({:]*(?:uri\()?["'](https?://[^"']+)["']"#, line)
     {
-        return gradle(get(&captured, 1), GradleFile::Root, GradleLine::Repository);
+        return match inside("buildscript") || inside("pluginManagement") {
+            true => gradle(get(&captured, 1), GradleFile::Settings, GradleLine::PluginRepository),
+            false => gradle(get(&captured, 1), GradleFile::Root, GradleLine::Repository),
+        };
     }
     Vec::new()
 }

@@ -2,8 +2,10 @@
 
 use elvask_markup::xml::plan::{self, Fragment, Slot};
 use elvask_platform::Kind;
+use elvask_project::names::{ANDROID, full_class};
 use elvask_project::scene::Scene;
 use elvask_project::source::Place;
+use elvask_project::surface::ManifestView;
 use elvask_project::tomldoc::{self, Problem};
 use serde_json::{Value as Json, json};
 
@@ -188,6 +190,20 @@ impl KindSpec for Component {
 
     fn disputed(&self, need: &Need) -> Option<String> {
         self.value(need)
+    }
+
+    /// One that stands outside `<application>` is misplaced, not missing.
+    fn is_told_elsewhere(&self, scene: &Scene<'_>, name: &str, _need: &Need) -> bool {
+        let namespace = scene.app.android.as_ref().and_then(|android| android.namespace.as_deref());
+        let misplaced = |manifest: &std::sync::Arc<ManifestView<'_>>| {
+            let mut others = manifest.document.elements().filter(|one| one.parent() != manifest.application);
+            others.any(|one| {
+                ELEMENTS.contains(&one.name())
+                    && one.parent().is_none_or(|parent| parent.name() != "queries")
+                    && one.value(ANDROID, "name").is_some_and(|given| full_class(&given, namespace) == name)
+            })
+        };
+        scene.manifests.iter().any(misplaced)
     }
 
     fn absent(&self, name: &str, need: &Need, only: &str, who: &str) -> String {

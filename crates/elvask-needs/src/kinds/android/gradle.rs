@@ -17,7 +17,7 @@ use crate::requirement::{GradleFile, GradleLine, Need};
 use crate::section::Section;
 
 /// The keys of which an entry has one.
-const LINES: [&str; 4] = ["plugin", "dependency", "repository", "keep-rule"];
+const LINES: [&str; 5] = ["plugin", "dependency", "repository", "plugin-repository", "keep-rule"];
 const FILES: [GradleFile; 3] = [GradleFile::App, GradleFile::Root, GradleFile::Settings];
 
 /// See the module.
@@ -26,10 +26,10 @@ pub(crate) struct Gradle;
 static ABOUT: KindAbout = KindAbout {
     kind: Kind::Gradle,
     key: Some("gradle"),
-    states: "`{ file, plugin }`, `{ file, dependency, version, configuration }`, `{ file, repository }` or `{ keep-rule }`; `file` is `app`, `root` or `settings`, a version is a minimum, a keep rule goes into the rules of the release build type",
+    states: "`{ file, plugin, version }`, `{ file, dependency, version, configuration }`, `{ file, repository }`, `{ plugin-repository }` or `{ keep-rule }`; `file` is `app`, `root` or `settings`, a version is a minimum, a plugin is applied where its version or its class path is known, a keep rule goes into the rules of the release build type",
     examples: [
         "android.gradle = { file = \"app\", dependency = \"example.knot:services\", version = \"4.3\" }",
-        "android.gradle = { file = \"app\", plugin = \"example.knot.services\" }",
+        "android.gradle = { file = \"app\", plugin = \"example.knot.services\", version = \"4.3\" }",
     ],
     section: Section::Levels,
     spot: Spot::Gradle,
@@ -70,6 +70,7 @@ impl KindSpec for Gradle {
                 vec![file, ("dependency", name), ("version", some(version)), ("configuration", configuration)]
             }
             GradleLine::Repository => vec![file, ("repository", name)],
+            GradleLine::PluginRepository => vec![file, ("plugin-repository", name)],
             GradleLine::KeepRule => vec![file, ("keep-rule", name)],
         };
         Some(format!("android.gradle = {}", table(&fields)))
@@ -87,7 +88,7 @@ impl KindSpec for Gradle {
     fn value(&self, need: &Need) -> Option<String> {
         match parts(need)?.1 {
             GradleLine::Plugin { version } | GradleLine::Dependency { version, .. } => version.clone(),
-            GradleLine::Repository | GradleLine::KeepRule => None,
+            GradleLine::Repository | GradleLine::PluginRepository | GradleLine::KeepRule => None,
         }
     }
 
@@ -98,6 +99,10 @@ impl KindSpec for Gradle {
     fn belongs(&self, _name: &str, need: &Need) -> String {
         match parts(need) {
             Some((_, GradleLine::KeepRule)) => "the keep rules of the release build type".to_owned(),
+            Some((_, GradleLine::PluginRepository)) => {
+                "the repositories of pluginManagement in the settings, or of buildscript in the root build file"
+                    .to_owned()
+            }
             Some((_, GradleLine::Repository)) => {
                 "the repositories of the settings, or of the project's root build file".to_owned()
             }
@@ -166,6 +171,7 @@ impl KindSpec for Gradle {
             Some(GradleLine::Plugin { .. }) => "Gradle plugin",
             Some(GradleLine::Dependency { .. }) | None => "dependency",
             Some(GradleLine::Repository) => "repository",
+            Some(GradleLine::PluginRepository) => "repository for Gradle plugins",
             Some(GradleLine::KeepRule) => "keep rule",
         };
         format!("the {what} `{name}` is not in the build{only}, and {who} it")
@@ -179,7 +185,7 @@ impl KindSpec for Gradle {
 }
 
 fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Asking>> {
-    let known = ["file", "plugin", "dependency", "repository", "keep-rule", "version", "configuration"];
+    let known: Vec<_> = ["file", "version", "configuration"].into_iter().chain(LINES).collect();
     let table = stated.fields("`android.gradle`", &known, problems)?;
     let said: Vec<_> = LINES.into_iter().filter(|key| table.get(key).is_some()).collect();
     let [which] = said.as_slice() else {
@@ -187,7 +193,7 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
         return None;
     };
     let file = match table.text("file", problems) {
-        None if *which == "repository" => GradleFile::Settings,
+        None if matches!(*which, "repository" | "plugin-repository") => GradleFile::Settings,
         None => GradleFile::App,
         Some(file) => match FILES.into_iter().find(|known| known.word() == file.text) {
             Some(known) => known,
@@ -213,6 +219,7 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
     let line = match *which {
         "plugin" => GradleLine::Plugin { version },
         "repository" => GradleLine::Repository,
+        "plugin-repository" => GradleLine::PluginRepository,
         "keep-rule" => GradleLine::KeepRule,
         _ => {
             let parts: Vec<_> = name.text.split(':').map(str::to_owned).collect();
