@@ -211,7 +211,38 @@ fn required_files(
         let file = there.then(|| loading.read(&path, &shown).map(|(file, _)| file)).flatten();
         out.push(RequiredFile { platform: *platform, path: name.clone(), shown, file });
     }
+    service_files(loading, android, ios, &mut out);
     out
+}
+
+/// Adds the files of services that name the app and are there, unless a sheet asks for them already.
+fn service_files(
+    loading: &mut Loading<'_>,
+    android: Option<&AndroidApp>,
+    ios: Option<&IosApp>,
+    out: &mut Vec<RequiredFile>,
+) {
+    for known in elvask_platform::services::service_files() {
+        let path = match known.platform {
+            Platform::Android => android.map(|android| android.module.join(known.path)),
+            Platform::Ios => ios.and_then(|ios| {
+                let target = ios.plist_path.parent().filter(|_| !ios.generated);
+                let project = ios.project.as_ref().map(|project| project.folder.clone());
+                match known.path.strip_prefix("*/") {
+                    Some(name) => Some(target?.join(name)),
+                    None => Some(project?.join(known.path)),
+                }
+            }),
+        };
+        let Some(path) = path.filter(|path| loading.files.is_file(path)) else { continue };
+        let shown = loading.shown(&path);
+        let inside = loading.files.real(&path).starts_with(loading.files.real(&loading.root));
+        if !inside || out.iter().any(|other| other.shown == shown) {
+            continue;
+        }
+        let file = loading.read(&path, &shown).map(|(file, _)| file);
+        out.push(RequiredFile { platform: known.platform, path: known.path.to_owned(), shown, file });
+    }
 }
 
 fn read_config(loading: &mut Loading<'_>, path: &Path) -> (Config, Option<FileId>) {

@@ -96,9 +96,7 @@ impl Answer {
     /// Returns what a value must look like, as the sheet has it.
     #[must_use]
     pub fn form(&self) -> Option<&str> {
-        // The reader puts this around it, so that it holds for the whole value.
-        let pattern = self.pattern.as_ref()?.as_str();
-        Some(pattern.strip_prefix("^(?:").and_then(|rest| rest.strip_suffix(")$")).unwrap_or(pattern))
+        Some(self.pattern.as_ref()?.as_str())
     }
 
     /// Says whether a value looks as it must.

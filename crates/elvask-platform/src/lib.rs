@@ -22,6 +22,7 @@ mod level;
 pub mod manifest;
 pub mod names;
 pub mod native;
+pub mod services;
 mod table;
 mod version;
 pub mod wording;

@@ -3,7 +3,7 @@
 //! Sources: "Using plugins", "Declaring repositories" and "Version catalogs" of the Gradle user manual.
 
 mod blocks;
-mod catalog;
+pub(crate) mod catalog;
 
 use elvask_markup::xml::plan::newline_at;
 use elvask_markup::{Edit, Span};

@@ -87,7 +87,12 @@ fn read_plugin(root: &Table<'_, '_>, package: Option<&str>, problems: &mut Vec<P
     let Some(package) = package else {
         return root.required_text("plugin", problems).unwrap_or_default();
     };
-    let named = root.text("plugin", problems);
+    // Inside a module of the build its last name is enough.
+    let short = package.strip_prefix(':').and_then(|path| path.rsplit(':').next());
+    let named = root.text("plugin", problems).map(|named| match short == Some(named.text.as_str()) {
+        true => Text { text: package.to_owned(), span: named.span },
+        false => named,
+    });
     if let Some(other) = named.as_ref().filter(|name| name.text != package) {
         let message = format!("the sheet speaks of `{}`, but it lies in the package `{package}`", other.text);
         problem(problems, other.span, message);
@@ -119,14 +124,16 @@ fn read_feature(name: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> O
 fn read_answer(key: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<Answer> {
     let table = as_table(&key.text, value, "an answer", problems)?;
     table.refuse_others(&["title", "pattern", "samples"], problems);
-    if BUILT_IN_ANSWERS.contains(&key.text.as_str()) {
+    // A sheet may say more of those that belong to a plugin: which host is meant, and what it looks like.
+    let of_plugin = matches!(key.text.as_str(), "host" | "scheme");
+    if BUILT_IN_ANSWERS.contains(&key.text.as_str()) && !of_plugin {
         let message = format!("`{}` is built in and cannot be an answer of a sheet's own", key.text);
         problem(problems, key.span, message);
     }
     let title = table.text("title", problems).map(|text| text.text);
     let pattern = table.text("pattern", problems).and_then(|pattern| {
-        let whole = format!("^(?:{})$", pattern.text);
-        match regex_lite::RegexBuilder::new(&whole).size_limit(1 << 20).build() {
+        // As in JSON Schema, it is looked for anywhere, unless it is anchored.
+        match regex_lite::RegexBuilder::new(&pattern.text).size_limit(1 << 20).build() {
             Ok(regex) => Some(regex),
             Err(error) => {
                 problem(problems, pattern.span, format!("`pattern` is no regular expression: {error}"));
@@ -370,8 +377,8 @@ samples = ["knot-00000000"]
         assert_eq!(sheet.requires[1].reference.as_deref(), Some("https://docs.marram.example/tern_camera#video"));
         let answer = sheet.answer("app_id").unwrap();
         assert!(
-            answer.fits("knot-12345678") && !answer.fits("xknot-12345678"),
-            "the pattern holds for the whole value"
+            answer.fits("knot-12345678") && answer.fits("xknot-12345678") && !answer.fits("knot-1"),
+            "the pattern is found anywhere"
         );
         let Asked::Need { need: Need::Plist { value: NewValue::Array(items) }, .. } = &sheet.requires[6].asked else {
             panic!("{:?}", sheet.requires[6]);
@@ -448,5 +455,18 @@ samples = ["knot-00000000"]
         assert_eq!(sheet.plugin.text, "other");
         assert_eq!(Sheet::parse("sheet = 1\n", Some("tern_camera")).0.plugin.text, "tern_camera");
         assert_eq!(Sheet::parse("sheet = 1\n", None).1[0].message, "the document needs `plugin`");
+    }
+
+    #[test]
+    fn a_module_is_named_by_its_last_name_and_built_in_answers_are_described() {
+        let (sheet, problems) = Sheet::parse(
+            "sheet = 1\nplugin = 'camera'\n[[requires]]\nios.url-scheme = '{scheme}'\n[answers.scheme]\ntitle = 'The scheme of the sign-in.'\npattern = '^knot-'\n",
+            Some(":features:camera"),
+        );
+        assert!(problems.is_empty(), "{problems:?}");
+        assert_eq!(sheet.plugin.text, ":features:camera");
+        assert!(sheet.answers[0].fits("knot-1") && !sheet.answers[0].fits("a-knot-1"));
+        let refused = Sheet::parse("sheet = 1\n[answers.ios_id]\n", Some("p")).1;
+        assert_eq!(refused.len(), 1);
     }
 }

@@ -1,6 +1,5 @@
 //! `file-mismatch`: a file that a plugin needs is that of another app.
 
-use elvask_markup::plist::PropertyList;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
@@ -8,6 +7,7 @@ use elvask_platform::{Kind, Platform};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::identity::ids_at;
 
 /// See the module.
 pub struct FileMismatch;
@@ -62,38 +62,6 @@ impl Rule for FileMismatch {
             finding.platform = Some(*platform);
             out.push(finding);
         }
-    }
-}
-
-/// Returns the texts at a path in a JSON file or a property list; a list on the way is gone through whole.
-fn ids_at(text: &str, pointer: &str) -> Vec<String> {
-    let steps: Vec<&str> = pointer.split('/').filter(|step| !step.is_empty()).collect();
-    if let Ok(json) = serde_json::from_str::<serde_json::Value>(text.trim_start_matches('\u{FEFF}')) {
-        let mut found = Vec::new();
-        in_json(&json, &steps, &mut found);
-        return found;
-    }
-    let Ok(list) = PropertyList::parse(text) else { return Vec::new() };
-    let mut value = list.root();
-    for step in steps {
-        let Some(entry) = value.as_dict().and_then(|entries| entries.iter().find(|entry| entry.key == step)) else {
-            return Vec::new();
-        };
-        value = &entry.value;
-    }
-    value.as_str().map(str::to_owned).into_iter().collect()
-}
-
-fn in_json(value: &serde_json::Value, steps: &[&str], found: &mut Vec<String>) {
-    match (value, steps) {
-        (serde_json::Value::Array(values), _) => values.iter().for_each(|value| in_json(value, steps, found)),
-        (serde_json::Value::String(text), []) => found.push(text.clone()),
-        (serde_json::Value::Object(entries), [step, rest @ ..]) => {
-            if let Some(value) = entries.get(*step) {
-                in_json(value, rest, found);
-            }
-        }
-        _ => {}
     }
 }
 

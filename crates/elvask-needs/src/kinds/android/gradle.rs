@@ -11,6 +11,7 @@ use serde_json::{Value as Json, json};
 use crate::kinds::stated::{MAX_TEXT, asking, plain, problem};
 use crate::kinds::toml::{table, text};
 use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
+use crate::plan::gradle::catalog::alias;
 use crate::plan::gradle::{is_there, planned};
 use crate::remedy::Remedy;
 use crate::requirement::{GradleFile, GradleLine, Need};
@@ -159,10 +160,18 @@ impl KindSpec for Gradle {
         let module = scene.app.android.as_ref().and_then(|android| android.modules.first());
         let Some(module) = module.filter(|module| module.build_file.is_some()) else { return Match::Meets };
         // Once something was added, the text tells, as the build is not read anew.
-        let added =
-            scene.sources.all().zip(scene.app.sources.all()).any(|(now, before)| {
-                now.text != before.text && now.shown.contains(".gradle") && now.text.contains(name)
-            });
+        let alias = match line {
+            GradleLine::Plugin { .. } => alias(scene, name),
+            GradleLine::Dependency { .. }
+            | GradleLine::Repository
+            | GradleLine::PluginRepository
+            | GradleLine::KeepRule => None,
+        };
+        let says =
+            |text: &str| text.contains(name) || alias.as_ref().is_some_and(|alias| text.contains(alias.as_str()));
+        let added = scene.sources.all().zip(scene.app.sources.all()).any(|(now, before)| {
+            now.text != before.text && now.shown.contains(".gradle") && says(&now.text) && !says(&before.text)
+        });
         Match::when(added || is_there(scene, module, name, file, line))
     }
 

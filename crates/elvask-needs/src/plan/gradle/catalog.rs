@@ -6,7 +6,7 @@ use elvask_project::scene::Scene;
 use toml::de::DeTable;
 
 /// Returns how a script names a Gradle plugin that the build's catalog has: `libs.plugins.knot.services`.
-pub(super) fn alias(scene: &Scene<'_>, id: &str) -> Option<String> {
+pub(crate) fn alias(scene: &Scene<'_>, id: &str) -> Option<String> {
     let file = scene.sources.all().find(|file| file.shown.ends_with("gradle/libs.versions.toml"))?;
     let table = DeTable::parse(&file.text).ok()?;
     let plugins = table.get_ref().get("plugins")?.get_ref().as_table()?;

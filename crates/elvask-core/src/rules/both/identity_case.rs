@@ -1,0 +1,52 @@
+//! `identity-case`: two ids differ in the case of letters alone.
+
+use elvask_needs::remedy::Remedy;
+
+use crate::context::Context;
+use crate::finding::{About, Finding, Level};
+use crate::rules::Rule;
+use crate::rules::support::identity::{Said, differing};
+
+/// See the module.
+pub struct IdentityCase;
+
+static ABOUT: About = About {
+    id: "identity-case",
+    level: Level::Error,
+    platform: None,
+    summary: "Reports an id that differs from the one that is meant in the case of letters alone.",
+    effect: "Ids are compared letter by letter: to the store and to services it is another app, which is easily overlooked.",
+    wrong: "ios-id = \"example.marram.FieldLog\"               # elvask.toml\nPRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog;",
+    right: "ios-id = \"example.marram.fieldlog\"\nPRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog;",
+    remedy: "A person decides which of the two is right.",
+    source: "Bundle ID; Configure the app module",
+};
+
+impl Rule for IdentityCase {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        for said in differing(context).into_iter().filter(Said::is_case) {
+            let letters = said.here.chars().zip(said.meant.chars()).enumerate();
+            let differs = letters.into_iter().find(|(_, (here, there))| here != there);
+            let Some((at, (here, there))) = differs else { continue };
+            let file = said.file.as_ref().map(|file| format!(" in {file}")).unwrap_or_default();
+            let message = format!(
+                "{} is `{}`{file}, and {} says `{}`: letter {} is `{here}` here and `{there}` there",
+                said.what,
+                said.here,
+                said.by.0,
+                said.meant,
+                at + 1
+            );
+            let steps = "Decide which is right, and write it the same in both places.";
+            let mut finding =
+                Finding::new(&ABOUT, said.meant.clone(), said.place, message).mend(Remedy::Manual(steps.to_owned()));
+            finding.related = said.by.1.map(|place| (place, "stated here".to_owned()));
+            finding.platform = Some(said.platform);
+            out.push(finding);
+        }
+    }
+}

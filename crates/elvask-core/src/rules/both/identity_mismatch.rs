@@ -1,0 +1,74 @@
+//! `identity-mismatch`: two places say different things of who the app is.
+
+use elvask_needs::remedy::Remedy;
+
+use crate::context::Context;
+use crate::finding::{About, Finding, Level};
+use crate::rules::Rule;
+use crate::rules::support::identity::differing;
+
+/// See the module.
+pub struct IdentityMismatch;
+
+static ABOUT: About = About {
+    id: "identity-mismatch",
+    level: Level::Error,
+    platform: None,
+    summary: "Reports an id or version that is another one than `[app]` in `elvask.toml` says, and a service's file that is for another app.",
+    effect: "The store and the services take the app for another one: an update that installs beside the old app, pushes that never come.",
+    wrong: "android-id = \"example.marram.fieldlog\"   # elvask.toml\napplicationId 'example.marram.log'        // build.gradle",
+    right: "android-id = \"example.marram.fieldlog\"\napplicationId 'example.marram.fieldlog'",
+    remedy: "A person decides which of the two is right; a service's file is fetched anew for the right id.",
+    source: "Configure the app module; Bundle ID",
+};
+
+impl Rule for IdentityMismatch {
+    fn about(&self) -> &'static About {
+        &ABOUT
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        for said in differing(context).into_iter().filter(|said| !said.is_case()) {
+            let by = &said.by.0;
+            let (message, steps) = match &said.file {
+                Some(file) => (
+                    format!("{file} is for `{}`, and this app is `{}`", said.here, said.meant),
+                    format!("Get the file for `{}` from the service, or change the app's id.", said.meant),
+                ),
+                None => (
+                    format!("{} is `{}`, and {by} says `{}`", said.what, said.here, said.meant),
+                    format!("Decide which is right: write `{}` here, or the other one in elvask.toml.", said.meant),
+                ),
+            };
+            let mut finding = Finding::new(&ABOUT, said.meant.clone(), said.place, message).mend(Remedy::Manual(steps));
+            finding.related = said.by.1.map(|place| (place, "stated here".to_owned()));
+            finding.platform = Some(said.platform);
+            out.push(finding);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::testing::Fixture;
+
+    const FILE: &str = "android/app/google-services.json";
+
+    fn services(id: &str) -> String {
+        format!("{{\"client\":[{{\"client_info\":{{\"android_client_info\":{{\"package_name\":\"{id}\"}}}}}}]}}")
+    }
+
+    #[test]
+    fn the_owners_word_and_a_services_file_are_held_against_the_project() {
+        let app = Fixture::android("    <application/>\n");
+        let toml = |id: &str| app.clone().toml(&format!("[app]\nandroid-id = '{id}'"));
+        assert_eq!(toml("example.marram.fieldlog").found("identity-mismatch"), [""; 0]);
+        assert_eq!(toml("example.marram.log").found("identity-mismatch").len(), 1);
+        assert_eq!(toml("example.Marram.fieldlog").found("identity-mismatch"), [""; 0]);
+        let case = toml("example.Marram.fieldlog").findings("identity-case");
+        assert!(case[0].message.contains("letter 9 is `m` here and `M` there"), "{}", case[0].message);
+        assert_eq!(app.clone().file(FILE, &services("example.marram.fieldlog")).found("identity-mismatch"), [""; 0]);
+        assert_eq!(app.clone().file(FILE, &services("example.other")).found("identity-mismatch").len(), 1);
+        assert_eq!(app.file(FILE, &services("example.marram.fieldLog")).findings("identity-case").len(), 1);
+    }
+}

@@ -1,0 +1,139 @@
+//! Who the app is, wherever it is said.
+
+use elvask_markup::Span;
+use elvask_markup::plist::PropertyList;
+use elvask_platform::services::service_files;
+use elvask_platform::{Kind, Platform};
+use elvask_project::appfiles::AndroidApp;
+use elvask_project::source::Place;
+
+use crate::context::Context;
+
+/// A place that says who the app is, with what another place says.
+pub(in crate::rules) struct Said {
+    /// What is said: `the bundle id`.
+    pub(in crate::rules) what: &'static str,
+    /// The platform.
+    pub(in crate::rules) platform: Platform,
+    /// What is said here.
+    pub(in crate::rules) here: String,
+    /// Where.
+    pub(in crate::rules) place: Place,
+    /// What it is meant to be.
+    pub(in crate::rules) meant: String,
+    /// Who says what it is meant to be, with the place.
+    pub(in crate::rules) by: (String, Option<Place>),
+    /// The name of a file that somebody else makes; `None` for the app's own.
+    pub(in crate::rules) file: Option<String>,
+}
+
+/// Returns the places that say another thing than what the app is meant to be.
+pub(in crate::rules) fn differing(context: &Context<'_>) -> Vec<Said> {
+    let mut out = Vec::new();
+    owners(context, &mut out);
+    services(context, &mut out);
+    out
+}
+
+/// What `[app]` in `elvask.toml` says against the platforms.
+fn owners(context: &Context<'_>, out: &mut Vec<Said>) {
+    let identity = &context.app.config.identity;
+    let owner = |span: Span| ("elvask.toml".to_owned(), context.app.config_file.map(|file| Place { file, span }));
+    if let Some(meant) = &identity.android_id {
+        let variants = context.app.android.iter().flat_map(AndroidApp::judged);
+        let ids: Vec<_> = variants.filter_map(|one| Some((one.id.value.clone()?, one.id.place?))).collect();
+        // A flavor may add to the id: one that has it as it is is enough.
+        if let Some((here, place)) = ids.first().filter(|_| !ids.iter().any(|(id, _)| *id == meant.text)) {
+            let (here, place, by) = (here.clone(), *place, owner(meant.span));
+            let (what, meant) = ("the application id", meant.text.clone());
+            out.push(Said { what, platform: Platform::Android, here, place, meant, by, file: None });
+        }
+    }
+    let Some(ios) = &context.app.ios else { return };
+    let version = context.app.android.is_none().then_some(&identity.version).and_then(Option::as_ref);
+    for (what, stated, meant) in
+        [("the bundle id", &ios.id, identity.ios_id.as_ref()), ("the version", &ios.version, version)]
+    {
+        let (Some(here), Some(place), Some(meant)) = (&stated.value, stated.place, meant) else { continue };
+        if *here != meant.text {
+            let (here, by, meant) = (here.clone(), owner(meant.span), meant.text.clone());
+            out.push(Said { what, platform: Platform::Ios, here, place, meant, by, file: None });
+        }
+    }
+}
+
+/// What the files of services say against the platforms. Those that a sheet asks for are told by `file-mismatch`.
+fn services(context: &Context<'_>, out: &mut Vec<Said>) {
+    for known in service_files() {
+        let Some(required) = context.app.required_file(known.platform, known.path) else { continue };
+        let asked = context.needs.groups(Kind::File).any(|group| required.shown.ends_with(group.name));
+        let (Some(file), false) = (required.file, asked) else { continue };
+        let ids: Vec<(String, Option<Place>)> = match known.platform {
+            Platform::Android => {
+                let variants = context.app.android.iter().flat_map(AndroidApp::judged);
+                variants.filter_map(|one| Some((one.id.value.clone()?, one.id.place))).collect()
+            }
+            Platform::Ios => {
+                context.app.ios.iter().filter_map(|ios| Some((ios.id.value.clone()?, ios.id.place))).collect()
+            }
+        };
+        let text = &context.sources.file(file).text;
+        let named = ids_at(text, known.id_at);
+        for (meant, by) in ids.iter().filter(|(id, _)| !named.is_empty() && !named.contains(id)) {
+            // Of several apps in the file the one that is nearest is meant.
+            let near = named.iter().find(|one| one.eq_ignore_ascii_case(meant)).or(named.first());
+            let Some(here) = near else { continue };
+            let at = text.find(here.as_str()).unwrap_or_default();
+            let place = Place { file, span: Span::new(at, at + here.len()) };
+            let what = "the id of the app";
+            out.push(Said {
+                what,
+                platform: known.platform,
+                here: here.clone(),
+                place,
+                meant: meant.clone(),
+                by: ("the project".to_owned(), *by),
+                file: Some(required.shown.clone()),
+            });
+        }
+    }
+}
+
+impl Said {
+    /// Says whether only the case of letters differs.
+    pub(in crate::rules) fn is_case(&self) -> bool {
+        self.here.eq_ignore_ascii_case(&self.meant)
+    }
+}
+
+/// Returns the texts at a path in a JSON file or a property list; a list on the way is gone through whole.
+pub(in crate::rules) fn ids_at(text: &str, pointer: &str) -> Vec<String> {
+    let steps: Vec<&str> = pointer.split('/').filter(|step| !step.is_empty()).collect();
+    if let Ok(json) = serde_json::from_str::<serde_json::Value>(text.trim_start_matches('\u{FEFF}')) {
+        let mut found = Vec::new();
+        in_json(&json, &steps, &mut found);
+        return found;
+    }
+    let Ok(list) = PropertyList::parse(text) else { return Vec::new() };
+    let mut value = list.root();
+    for step in steps {
+        let Some(entry) = value.as_dict().and_then(|entries| entries.iter().find(|entry| entry.key == step)) else {
+            return Vec::new();
+        };
+        value = &entry.value;
+    }
+    value.as_str().map(str::to_owned).into_iter().collect()
+}
+
+fn in_json(value: &serde_json::Value, steps: &[&str], found: &mut Vec<String>) {
+    match (value, steps) {
+        (serde_json::Value::Array(values), _) => values.iter().for_each(|value| in_json(value, steps, found)),
+        (serde_json::Value::String(text), []) => found.push(text.clone()),
+        (serde_json::Value::Object(entries), [step, rest @ ..]) => {
+            if let Some(value) = entries.get(*step) {
+                in_json(value, rest, found);
+            }
+        }
+        _ => {}
+    }
+}
