@@ -347,3 +347,26 @@ fn words_that_say_where_a_fragment_goes_are_obeyed() {
     let at = |text: &str| written.find(text).unwrap_or_else(|| panic!("{text}: {written}{}{}", ran.out, ran.err));
     assert!(at("example.knot.MODE") < at("</activity>"), "{written}");
 }
+
+#[test]
+fn what_a_fragment_holds_and_is_left_is_named_with_the_reason() {
+    let app = app();
+    app.write("copied.xml", "<application android:label=\"Knot\" android:largeHeap=\"true\">\n<meta-data android:name=\"example.knot.MODE\" android:value=\"quiet\" />\n<uses-library android:name=\"org.knot.lib\" />\n</application>\n");
+    let said = app.run(&["place", "copied.xml"]).out;
+    assert!(said.contains("android:label of <application> is the app's own affair"), "{said}");
+    assert!(said.contains("`<uses-library>` is none of the elements that are placed"), "{said}");
+    app.write("copied.gradle", "android {\n    minSdkVersion 24\n    lintOptions.abortOnError false\n}\n");
+    let said = app.run(&["place", "copied.gradle"]).out;
+    assert!(said.contains("this line of a build file is none of those that are placed"), "{said}");
+}
+
+#[test]
+fn a_link_that_ends_like_a_folder_is_said_to_be_one_path() {
+    let app = app();
+    let ran = app.run(&["declare", "link", "https://marram.example/cave/", "--dry-run"]);
+    assert!(
+        ran.err.contains("is this one path; for all below it: elvask declare link https://marram.example/cave/*"),
+        "{}",
+        ran.err
+    );
+}

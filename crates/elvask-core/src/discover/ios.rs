@@ -22,12 +22,7 @@ const DEPTH: usize = 4;
 /// Finds the app target, and the property list and entitlements of the configuration that is judged.
 pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<IosApp>, LoadError> {
     let Some((project, target)) = find_target(loading, choice)? else {
-        let plain = search_plist(loading.files, &loading.root.join("ios"));
-        return Ok(plain.map(|path| {
-            let shown = loading.shown(&path);
-            let plist = loading.read(&path, &shown).map(|(file, _)| file);
-            IosApp { plist_path: path, plist, ..IosApp::default() }
-        }));
+        return Ok(without_project(loading));
     };
     let configuration = configuration(&target, choice)?;
     let mut files = ConfigFiles::new();
@@ -99,6 +94,17 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
     app.config_files = Arc::new(files);
     app.project = Some(Arc::new(project));
     Ok(Some(app))
+}
+
+/// Takes a property list that has no project beside it.
+fn without_project(loading: &mut Loading<'_>) -> Option<IosApp> {
+    let path = search_plist(loading.files, &loading.root.join("ios"))?;
+    let shown = loading.shown(&path);
+    let plist = loading.read(&path, &shown).map(|(file, _)| file);
+    loading.notice(format!(
+        "{shown}: there is no Xcode project beside it; the list is looked at, and what only a project says is not known"
+    ));
+    Some(IosApp { plist_path: path, plist, ..IosApp::default() })
 }
 
 /// Returns what a setting comes to; one that cannot be known is noted.

@@ -65,6 +65,12 @@ fn activity(app: &App, name: &str) -> Result<String, Failure> {
     })
 }
 
+/// Says whether a word is a link whose path ends like that of a folder, which is one path all the same.
+fn one_path(word: &str) -> bool {
+    let path = word.split_once("://").and_then(|(_, rest)| rest.split_once('/'));
+    path.is_some_and(|(_, path)| path.ends_with('/') && !path.contains('*'))
+}
+
 #[derive(Serialize)]
 struct DeclareRecord {
     format: u32,
@@ -81,6 +87,9 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     let app = load(&look, output)?;
     let on = options.on.as_deref().map(|name| activity(&app, name)).transpose()?;
     let entries = wished(&options.words, options.value.as_deref(), on.as_deref())?;
+    for word in options.words.iter().filter(|word| one_path(word)) {
+        output.notice(&format!("{word} is this one path; for all below it: elvask declare link {word}*"));
+    }
     let links = entries.iter().any(|entry| entry.starts_with("android.filter"));
     let wanted = |finding: &Finding| is_wished(finding) || (links && WITH_LINKS.contains(&finding.rule.id));
     let bare = app.clone();

@@ -89,16 +89,18 @@ fn site(named: Option<&str>, app: &App, usual: bool) -> Result<Option<Site>, Fai
     if let Some(name) = named {
         return Site::named(name, TIMEOUT).map(Some);
     }
-    let Some(known) = app.site().filter(|_| usual) else { return Ok(None) };
+    // A folder that is still to be made vouches for nothing, and is no mistake.
+    let Some(known) = app.site().filter(|site| usual && site.root.is_dir()) else { return Ok(None) };
     site_folder(app).map(|folder| Some(Site::Folder(folder, known.shown.clone())))
 }
 
 /// Returns the folder that `elvask.toml` names.
 fn site_folder(app: &App) -> Result<PathBuf, Failure> {
     match app.site() {
-        Some(site) if site.root.is_dir() => Ok(site.root.clone()),
+        // One that is not there yet is made when something is written into it.
+        Some(site) if site.root.is_dir() || !site.root.exists() => Ok(site.root.clone()),
         Some(site) => {
-            Err(Failure::new(format!("{}: there is no such folder; elvask.toml names it under [links]", site.shown)))
+            Err(Failure::new(format!("{}: this is no folder; elvask.toml names it under [links]", site.shown)))
         }
         None => Err(Failure::new("which folder is put on the web is not known")),
     }

@@ -2,6 +2,7 @@
 
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::xcode::Product;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -38,6 +39,29 @@ impl Rule for ShareExtensionMissing {
         let bundle = ios.id.value.as_deref().unwrap_or("BUNDLE.ID");
         let keys = activation_keys(&types).join(", ");
         let shown = types.join(", ");
+        // One that is there and is not built into the app takes nothing.
+        let project = ios.project.as_deref();
+        let loose = project.into_iter().flat_map(|project| &project.targets).find(|one| {
+            one.product == Product::Extension
+                && one.name.to_lowercase().contains("share")
+                && !ios.extensions.iter().any(|embedded| embedded.name == one.name)
+        });
+        if let Some(loose) = loose {
+            let message = format!(
+                "other apps can share {shown} with the app on Android, and on iOS the extension {} is not embedded in {target}",
+                loose.name
+            );
+            let steps = format!(
+                "In Xcode, select the target {target}, and add {} under Frameworks, Libraries, and Embedded Content.",
+                loose.name
+            );
+            out.push(
+                Finding::new(&ABOUT, "com.apple.share-services", plist.root_tag(), message)
+                    .related(there, "taken here on Android")
+                    .mend(Remedy::Manual(steps)),
+            );
+            return;
+        }
         let message =
             format!("other apps can share {shown} with the app on Android, and on iOS there is no share extension");
         let steps = format!(

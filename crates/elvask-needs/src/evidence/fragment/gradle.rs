@@ -40,6 +40,7 @@ pub(super) fn pieces(text: &str) -> Vec<Piece> {
     let mut start = 0;
     let mut comment: Option<String> = None;
     let mut blocks: Vec<String> = Vec::new();
+    let mut left = Vec::new();
     for line in text.split_inclusive('\n') {
         let at = start + line.len() - line.trim_start().len();
         start += line.len();
@@ -57,7 +58,13 @@ pub(super) fn pieces(text: &str) -> Vec<Piece> {
             None => (content, None),
         };
         let span = Span::new(at, at + content.len());
-        for mut piece in of_line(content, &blocks, span) {
+        let found = of_line(content, &blocks, span);
+        // Brackets and blocks hold what is placed; another line is left, and said to be.
+        let usual = USUAL_PLUGINS.iter().any(|id| content.contains(id));
+        if found.is_empty() && !usual && !content.ends_with(['{', '}']) && !content.starts_with(['}', ')', '.']) {
+            left.push(Piece::unknown("this line of a build file is none of those that are placed", span));
+        }
+        for mut piece in found {
             piece.comment = behind.clone().or_else(|| comment.clone());
             out.push(piece);
         }
@@ -70,6 +77,11 @@ pub(super) fn pieces(text: &str) -> Vec<Piece> {
                 _ => {}
             }
         }
+    }
+    // Where nothing is placed it is no build file.
+    if !out.is_empty() {
+        out.extend(left);
+        out.sort_by_key(|piece| piece.span.start);
     }
     out
 }
@@ -191,7 +203,11 @@ mod tests {
                 "dependencies {\n  implementation 'example.knot:ads:5.1.0'\n  implementation project(':app')\n  coreLibraryDesugaring(\"example.desugar:libs:2.0.4\")\n}",
                 ""
             ),
-            ["gradle example.knot:ads = 5.1.0", "gradle example.desugar:libs = 2.0.4"]
+            [
+                "gradle example.knot:ads = 5.1.0",
+                "? this line of a build file is none of those that are placed",
+                "gradle example.desugar:libs = 2.0.4"
+            ]
         );
         assert_eq!(
             short("apply plugin: 'com.android.application'\napply plugin: 'example.knot.services'", "groovy"),

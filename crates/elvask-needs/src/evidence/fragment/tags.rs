@@ -87,6 +87,9 @@ const BACKGROUND_KEYS: [&str; 14] = [
     "UIRequiredDeviceCapabilities",
 ];
 
+/// Elements that hold others or are read with the one around them.
+const STRUCTURE: [&str; 8] = ["manifest", "intent-filter", "action", "category", "data", "plist", "dict", "array"];
+
 /// Says whether a text holds tags that are read here.
 pub(super) fn holds_known_tags(text: &str) -> bool {
     [
@@ -268,7 +271,14 @@ impl Reader {
                     self.children(element, &inside);
                 }
             }
-            _ => self.children(element, &inside),
+            other => {
+                if !STRUCTURE.contains(&other) && element.attributes.iter().any(|one| one.name.starts_with("android:"))
+                {
+                    let why = format!("`<{other}>` is none of the elements that are placed");
+                    self.push(Piece::unknown(why, element.span), comment, removed);
+                }
+                self.children(element, &inside);
+            }
         }
     }
 
@@ -370,10 +380,13 @@ impl Reader {
     ) {
         let others = element.attributes.iter().filter(|attribute| !attribute.name.starts_with("tools:")).count();
         for attribute in &element.attributes {
-            let Some(local) = attribute.name.strip_prefix("android:").filter(|local| known.contains(local)) else {
+            let Some(local) = attribute.name.strip_prefix("android:") else { continue };
+            if is_dots(&attribute.value) || local == "name" {
                 continue;
-            };
-            if is_dots(&attribute.value) {
+            }
+            if !known.contains(&local) {
+                let why = format!("android:{local} of <{}> is the app's own affair", element.name);
+                self.push(Piece::unknown(why, attribute.span), comment, removed);
                 continue;
             }
             let value = attribute.value.trim().to_owned();
