@@ -163,7 +163,9 @@ impl<'h> Home<'h> {
                 put(&mut out, *file, edits.clone());
                 continue;
             };
-            if let Some(same) = self.same(which, edits) {
+            // Entitlements are made for the desk and for the store: what is written for one of them is for both.
+            let twice = which == Which::Entitlements && self.generated.layout == Layout::Widget;
+            if let Some(same) = self.same(which, edits).filter(|_| !twice) {
                 same.into_iter().for_each(|(file, edit)| put(&mut out, file, vec![edit]));
                 continue;
             }

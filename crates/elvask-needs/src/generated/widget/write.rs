@@ -34,16 +34,22 @@ impl Config {
 
     /// Plans an element for a platform: behind the last one of its name there, else at the end of what is there for the platform.
     fn put(&self, platform: Platform, element: Fragment) -> Vec<Edit> {
+        self.put_all(platform, vec![element])
+    }
+
+    /// The same for several elements; they are all of one name.
+    fn put_all(&self, platform: Platform, elements: Vec<Fragment>) -> Vec<Edit> {
         let root = self.document.root();
+        let name = elements.first().map(|first| first.name.clone()).unwrap_or_default();
         let mut edits = match self.platform(platform) {
             Some(inside) => {
-                let last = inside.children().filter(|child| local(*child) == element.name).last();
+                let last = inside.children().filter(|child| local(*child) == name).last();
                 let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
-                plan::insert(inside, slot, &[element])
+                plan::insert(inside, slot, &elements)
             }
             None => {
                 let named = Fragment::new("platform").with("name", platform.id());
-                plan::insert(root, Slot::Last, &[named.holding(vec![element])])
+                plan::insert(root, Slot::Last, &[named.holding(elements)])
             }
         };
         if platform == Platform::Android && root.prefix_of(ANDROID).is_none() {
@@ -201,6 +207,7 @@ pub(crate) fn write_list(
     };
     let mut edits = Vec::new();
     let mut makes = None;
+    let mut files: Vec<Fragment> = Vec::new();
     for change in changes {
         for target in targets {
             let said = |key: &str| {
@@ -209,7 +216,7 @@ pub(crate) fn write_list(
             };
             match change {
                 KeyChange::Added(key, value) => {
-                    edits.extend(config.put(Platform::Ios, config_file(target, key, value)));
+                    files.push(config_file(target, key, value));
                     makes = Some("config-file for iOS".to_owned());
                 }
                 KeyChange::Extended(key, more) => {
@@ -221,7 +228,7 @@ pub(crate) fn write_list(
                         }
                         None => {
                             let value = NewValue::Array(more.clone());
-                            edits.extend(config.put(Platform::Ios, config_file(target, key, &value)));
+                            files.push(config_file(target, key, &value));
                             makes = Some("config-file for iOS".to_owned());
                         }
                     }
@@ -275,6 +282,9 @@ pub(crate) fn write_list(
                 }
             }
         }
+    }
+    if !files.is_empty() {
+        edits.extend(config.put_all(Platform::Ios, files));
     }
     Written::Edits(vec![(generated.source, edits)], makes)
 }
