@@ -135,7 +135,12 @@ pub(crate) fn write_manifest(generated: &Generated, sources: &Sources, made: &Ma
                         if let Some(scheme) = only_scheme(element) {
                             add_scheme(&document, scheme);
                         } else {
-                            document.list("android", "intentFilters").append(filter(element));
+                            // The document has one action for each filter; several filters take what one with all of them does.
+                            let list = document.list("android", "intentFilters");
+                            let actions = children(element, "action").count().max(1);
+                            (0..actions).for_each(|at| {
+                                list.append(filter(element, at));
+                            });
                         }
                     }
                     _ => return by_hand(&shown(element)),
@@ -278,14 +283,14 @@ fn add_scheme(document: &Document, scheme: &str) {
     }
 }
 
-/// Returns a filter as the document has it: names of the platform in their short form.
-fn filter(element: &Fragment) -> CstInputValue {
+/// Returns a filter as the document has it, with one of its actions: names of the platform in their short form.
+fn filter(element: &Fragment, at: usize) -> CstInputValue {
     let short = |name: &str, prefix: &str| name.strip_prefix(prefix).unwrap_or(name).to_owned();
     let names = |kind: &str, prefix: &str| -> Vec<String> {
         children(element, kind).filter_map(|one| attribute(one, "name")).map(|name| short(name, prefix)).collect()
     };
     let mut out: Vec<(String, CstInputValue)> = Vec::new();
-    if let Some(action) = names("action", ACTION).first() {
+    if let Some(action) = names("action", ACTION).get(at) {
         out.push(("action".to_owned(), text(action)));
     }
     if attribute(element, "autoVerify") == Some("true") {

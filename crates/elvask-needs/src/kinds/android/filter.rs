@@ -221,10 +221,17 @@ pub(crate) fn has_filter(variant: &Effective<'_>, owner: &Owner, wanted: &Query)
         Owner::Launcher => variant.components().filter(|one| one.name.starts_with("activity")).collect(),
         Owner::Application | Owner::Class(_) => vec![component],
     };
-    components
-        .iter()
-        .flat_map(|component| variant.merged.children(component))
-        .any(|filter| takes(&variant.merged, filter, wanted))
+    // What several filters take together, one for each action, is taken as well.
+    let actions = wanted.all(Part::Action);
+    let taken = |wanted: &Query| {
+        let mut filters = components.iter().flat_map(|component| variant.merged.children(component));
+        filters.any(|filter| takes(&variant.merged, filter, wanted))
+    };
+    let of = |action: &str| {
+        let more = wanted.more.iter().filter(|(part, _)| *part != Part::Action).cloned().collect();
+        Query { action: Some(action.to_owned()), more, ..wanted.clone() }
+    };
+    if actions.len() < 2 { taken(wanted) } else { actions.into_iter().all(|action| taken(&of(action))) }
 }
 
 /// Says whether a filter takes all that is wanted. A text with an answer that is not known yet fits any.
