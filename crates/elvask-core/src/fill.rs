@@ -213,11 +213,15 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
         Remedy::Answer { .. } | Remedy::Manual(_) => None,
     });
     let all: Vec<_> = planned.collect();
+    // What moves an element adds it elsewhere, and is no correction.
     let changes = |edits: &[(FileId, Vec<Edit>)]| {
-        edits.iter().any(|(file, edits)| {
-            let text = &sources.file(*file).text;
-            edits.iter().any(|edit| text.get(edit.start..edit.end).is_some_and(|old| !old.trim().is_empty()))
-        })
+        let adds = |edit: &Edit| edit.start == edit.end && edit.insert.contains('<');
+        let takes = |file: FileId, edit: &Edit| {
+            let old = sources.file(file).text.get(edit.start..edit.end);
+            old.is_some_and(|old| !old.trim().is_empty())
+        };
+        let all = || edits.iter().flat_map(|(file, edits)| edits.iter().map(move |edit| (*file, edit)));
+        all().any(|(file, edit)| takes(file, edit)) && !all().any(|(_, edit)| adds(edit))
     };
     let some_change = all.iter().any(|(_, edits, _)| changes(edits));
     let mut round = Round { edits: Edits::default(), files: Vec::new(), findings: Vec::new() };

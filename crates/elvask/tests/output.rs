@@ -154,8 +154,8 @@ fn the_dry_run_and_the_fill() {
 +++ b/android/app/src/main/AndroidManifest.xml
 @@ -1,5 +1,6 @@
  <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
-+    <uses-permission android:name=\"android.permission.VIBRATE\" />
 +    <uses-permission android:name=\"android.permission.CAMERA\" />
++    <uses-permission android:name=\"android.permission.VIBRATE\" />
      <application>
 -        <uses-permission android:name=\"android.permission.VIBRATE\" />
      </application>
@@ -179,8 +179,8 @@ Nothing is written. Without --dry-run, 1 file would be.
         "\
 wrote android/app/src/main/AndroidManifest.xml
 wrote ios/Marram/Info.plist
-  move VIBRATE up into <manifest> [permission-misplaced]
   declare CAMERA [permission-missing]
+  move VIBRATE up into <manifest> [permission-misplaced]
   add NSCameraUsageDescription [purpose-missing]
 
 Next:
@@ -207,7 +207,7 @@ fn the_fill_as_json() {
     assert_eq!(record["files"][0]["file"], MANIFEST);
     assert!(record["files"][0]["diff"].as_str().unwrap().contains("+    <uses-permission"), "{record}");
     let mended: Vec<_> = record["mended"].as_array().unwrap().iter().map(|one| one["rule"].as_str().unwrap()).collect();
-    assert_eq!(mended, ["permission-misplaced", "permission-missing"]);
+    assert_eq!(mended, ["permission-missing", "permission-misplaced"]);
     assert_eq!(record["wanted"][0]["want"], "purpose");
     assert_eq!(record["wanted"][0]["option"], "--purpose camera=\"…\"");
     assert_eq!(record["left"][0]["rule"], "purpose-missing");
