@@ -64,6 +64,8 @@ pub(crate) enum DemoLayout {
     Widget,
     /// A smaller one whose platform folders are generated from app.json.
     Appjson,
+    /// A smaller one for Android alone, with Kotlin scripts, a version catalog and two flavors.
+    Gradle,
 }
 
 /// What to do.

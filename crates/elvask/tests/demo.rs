@@ -250,3 +250,23 @@ fn apps_whose_platform_files_are_made_walk_to_a_clean_check() {
         assert!(gone <= 5, "{layout}: {gone}\n{new}");
     }
 }
+
+#[test]
+fn the_app_for_android_alone_walks_to_a_clean_check() {
+    let app = App::demo("gradle");
+    let found = app.findings();
+    assert_eq!(found.len(), 8, "{found:?}");
+    let filled = app.run(&["fill", "--yes", "--answer", "example.knot:banner.app_id=knot-48210077"]);
+    assert_eq!(filled.code, 0, "{}{}", filled.out, filled.err);
+    assert!(
+        app.read("app/build.gradle.kts")
+            .contains("    alias(libs.plugins.kotlin.android)\n    alias(libs.plugins.knot.services)\n}\n")
+    );
+    assert!(app.read("settings.gradle.kts").contains("        maven(\"https://maven.knot.example/releases\")\n"));
+    let after = app.snapshot();
+    let check = app.run(&["check"]);
+    assert!(check.out.ends_with("clean\nAndroid: 3 plugins, 7 needs\n"), "{}", check.out);
+    assert_eq!(app.run(&["link", "test"]).code, 0);
+    app.run(&["fill", "--yes"]);
+    assert_eq!(app.snapshot(), after, "a second time");
+}

@@ -159,12 +159,58 @@ const STEPS_SMALL: [Step; 6] = [
     },
 ];
 
+/// What the owner of the app for Android alone would say.
+const GIVEN_GRADLE: [&str; 1] = ["--answer=example.knot:banner.app_id=knot-48210077"];
+
+/// The walk over the app for Android alone.
+const STEPS_GRADLE: [Step; 6] = [
+    Step {
+        words: &["survey"],
+        given: false,
+        told: "Marram for Android alone: Kotlin scripts, a version catalog, two flavors, and three libraries that the catalog names. What they require stands in sheets of the app's own, under elvask/sheets.",
+        shows: "What the build states stands beside what the manifest declares.",
+    },
+    Step {
+        words: &["check"],
+        given: false,
+        told: "What is missing or wrong, judged on the release variant of each flavor.",
+        shows: "A Gradle plugin goes into the app's script by the name that the catalog has for it, a repository into the settings.",
+    },
+    Step {
+        words: &["link", "test"],
+        given: false,
+        told: "One link is named in elvask.toml with what it must open.",
+        shows: "No activity takes it yet.",
+    },
+    Step {
+        words: &["fill"],
+        given: true,
+        told: "Now all that can be mended is mended, in the scripts and in the manifest. Comments, order and indentation stay.",
+        shows: "On a terminal, `elvask fill` asks for what only the owner can say, and shows the diff before it writes.",
+    },
+    Step {
+        words: &["check"],
+        given: false,
+        told: "And the check again.",
+        shows: "The exit code is 0, and the last line says what was looked at: there is no iOS side.",
+    },
+    Step {
+        words: &["link", "test"],
+        given: false,
+        told: "And the link.",
+        shows: "It opens the app, whichever flavor is installed.",
+    },
+];
+
 impl DemoLayout {
     /// Returns what else there is to try.
     fn more(self) -> &'static str {
         match self {
             DemoLayout::Npm | DemoLayout::Pubspec => {
                 "  elvask why bluetooth\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n  elvask explain query-missing\n"
+            }
+            DemoLayout::Gradle => {
+                "  elvask survey --variants\n  elvask why camera\n  elvask withdraw scheme marram --dry-run\n"
             }
             DemoLayout::Widget | DemoLayout::Appjson => {
                 "  elvask why camera\n  elvask declare bluetooth --purpose bluetooth=\"Reads the scale.\"\n  elvask withdraw scheme marram --dry-run\n"
@@ -176,6 +222,7 @@ impl DemoLayout {
     fn walk(self) -> (&'static [Step], &'static [&'static str]) {
         match self {
             DemoLayout::Npm | DemoLayout::Pubspec => (&STEPS, &GIVEN),
+            DemoLayout::Gradle => (&STEPS_GRADLE, &GIVEN_GRADLE),
             DemoLayout::Widget | DemoLayout::Appjson => (&STEPS_SMALL, &GIVEN_SMALL),
         }
     }
@@ -295,6 +342,7 @@ fn contents(layout: DemoLayout) -> Vec<(String, &'static [u8])> {
         // The smaller ones hold their packages whole.
         DemoLayout::Widget => ("widget/", ""),
         DemoLayout::Appjson => ("appjson/", ""),
+        DemoLayout::Gradle => ("gradle/", ""),
     };
     let mut files = Vec::new();
     for (name, bytes) in FILES {

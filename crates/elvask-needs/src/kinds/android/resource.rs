@@ -89,12 +89,12 @@ pub fn is_there(scene: &Scene<'_>, name: &str) -> bool {
         || android.resources.named.iter().any(|known| known == name)
         || Resource.declared(scene).iter().any(|one| one.name == name)
         || BY_SERVICES.contains(&name)
+        || name.ends_with("_database_url")
 }
 
 /// The texts that the build plugin of the services' file makes of that file.
-const BY_SERVICES: [&str; 9] = [
+const BY_SERVICES: [&str; 8] = [
     "string/default_web_client_id",
-    "string/firebase_database_url",
     "string/ga_trackingId",
     "string/gcm_defaultSenderId",
     "string/google_api_key",

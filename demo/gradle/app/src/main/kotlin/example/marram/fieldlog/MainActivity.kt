@@ -1,0 +1,5 @@
+package example.marram.fieldlog
+
+import android.app.Activity
+
+class MainActivity : Activity()
