@@ -136,6 +136,12 @@ pub(super) fn correct_entry(
     Remedy::edit(format!("write {right}"), file, vec![edit])
 }
 
+/// Says whether what plugins need of a thing is told at least as badly as another finding about it would be, so that the other one
+/// adds nothing. A weaker one hides none.
+pub(super) fn is_told_as_badly<'r>(requirements: impl IntoIterator<Item = &'r Requirement>, level: Level) -> bool {
+    requirements.into_iter().any(|one| one.level() >= level)
+}
+
 /// Turns the faults of one kind into findings.
 pub(super) fn report_faults(
     context: &Context<'_>,

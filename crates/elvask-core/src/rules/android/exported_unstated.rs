@@ -48,7 +48,9 @@ impl Rule for ExportedUnstated {
                 }
                 told.push(class);
                 // What a plugin wants of it is told by that plugin's finding.
-                let asked = context.needs.of(Kind::Attribute, "exported").iter().any(|requirement| {
+                let sure =
+                    context.needs.of(Kind::Attribute, "exported").iter().filter(|one| one.level() >= ABOUT.level);
+                let asked = sure.into_iter().any(|requirement| {
                     let Need::Attribute { owner, .. } = &requirement.need else { return false };
                     context
                         .variants
@@ -133,5 +135,14 @@ mod tests {
         let app = Fixture::android(receiver);
         assert_eq!(app.findings(ID)[0].remedy.kind(), "manual");
         app.is_left_alone();
+    }
+
+    #[test]
+    fn a_weaker_finding_hides_it_not() {
+        let inside = "    <application>\n        <activity android:name=\".Main\">\n            <intent-filter>\n                <action android:name=\"android.intent.action.MAIN\"/>\n                <category android:name=\"android.intent.category.LAUNCHER\"/>\n            </intent-filter>\n        </activity>\n    </application>\n";
+        let need = "android.attribute = { on = 'launcher', name = 'exported', value = 'true' }";
+        let noted = Fixture::android(inside).needs("p", &format!("{need}\noptional = true"));
+        assert_eq!(noted.found(ID).len(), 1);
+        assert_eq!(Fixture::android(inside).needs("p", need).found(ID).len(), 0, "told once");
     }
 }

@@ -1,15 +1,13 @@
 //! `filter-missing`: a plugin needs an intent filter that no component has.
 
 use elvask_link::association::is_plain_host;
-use elvask_needs::remedy::Want;
 use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
 use elvask_project::filters::VIEW;
-use elvask_project::intent::Query;
+use elvask_project::intent::Part;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::needs::Requirement;
 use crate::rules::Rule;
 use crate::rules::support::links::{Sides, add_android_host, add_android_route, add_android_scheme, sides};
 use crate::rules::support::missing::missing;
@@ -85,23 +83,13 @@ fn routes(context: &Context<'_>, out: &mut Vec<Finding>) {
 
 /// Says whether a plugin asks for links of a host or scheme, so that its own finding tells.
 fn is_wanted_by_a_plugin(context: &Context<'_>, one: &Sides) -> bool {
-    context.needs.groups(Kind::Filter).flat_map(|group| group.requirements).any(|requirement| {
+    let sure = context.needs.groups(Kind::Filter).flat_map(|group| group.requirements);
+    sure.filter(|requirement| requirement.level() >= ABOUT.level).any(|requirement| {
         let Need::Filter { filter, .. } = &requirement.need else { return false };
-        let Ok(filled) = fill_in(context, requirement, filter) else { return false };
-        let stated = if one.is_host { filled.host } else { filled.scheme };
-        stated.is_some_and(|stated| stated.eq_ignore_ascii_case(&one.name))
+        let Ok(filled) = filter.changed(&|_, text| context.fill_in(requirement, text)) else { return false };
+        let stated = filled.all(if one.is_host { Part::Host } else { Part::Scheme });
+        stated.into_iter().any(|stated| stated.eq_ignore_ascii_case(&one.name))
     })
-}
-
-/// Puts the answers of a requirement's plugin into a filter.
-fn fill_in(context: &Context<'_>, requirement: &Requirement, filter: &Query) -> Result<Query, Vec<Want>> {
-    let mut filled = filter.clone();
-    let parts =
-        [&mut filled.scheme, &mut filled.host, &mut filled.path, &mut filled.path_prefix, &mut filled.path_pattern];
-    for part in parts.into_iter().flatten() {
-        *part = context.fill_in(requirement, part)?;
-    }
-    Ok(filled)
 }
 
 #[cfg(test)]

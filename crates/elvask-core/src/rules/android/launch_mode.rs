@@ -7,6 +7,7 @@ use elvask_platform::{Kind, Platform};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::is_told_as_badly;
 use crate::rules::support::{manifest_edit, set_android};
 
 /// See the module.
@@ -31,7 +32,7 @@ impl Rule for LaunchModeStandard {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         // What a plugin wants of the launch mode is told by its own finding.
-        if context.needs.groups(Kind::Attribute).any(|group| group.name == "launchMode") {
+        if is_told_as_badly(context.needs.of(Kind::Attribute, "launchMode"), ABOUT.level) {
             return;
         }
         let (Some(links), Some(variant)) = (context.links().first_android(), context.variants.first()) else { return };

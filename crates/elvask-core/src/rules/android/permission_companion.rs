@@ -6,6 +6,7 @@ use elvask_project::surface::ManifestView;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::is_told_as_badly;
 use crate::rules::support::{add_permission, manifest_edit, short};
 
 /// See the module.
@@ -32,16 +33,16 @@ impl Rule for PermissionCompanion {
         for permission in &manifest.permissions {
             for companion in android::companions(&permission.name) {
                 // One that a plugin needs as well is told by `permission-missing`.
+                let level = if companion.level == "error" { Level::Error } else { Level::Warning };
                 let met = |name: &&str| {
                     context.is_everywhere(manifest, |variant| variant.permission(name).is_some())
-                        || context.needs.group(Kind::Permission, name).is_some()
+                        || is_told_as_badly(context.needs.of(Kind::Permission, name), level)
                 };
                 let dead = permission.max_level.is_some_and(|cap| cap < companion.target_from);
                 if context.levels.target < companion.target_from || dead || companion.one_of.iter().any(met) {
                     continue;
                 }
                 let Some(first) = companion.one_of.first() else { continue };
-                let level = if companion.level == "error" { Level::Error } else { Level::Warning };
                 let names: Vec<_> = companion.one_of.iter().map(|name| short(name)).collect();
                 let name = short(&permission.name);
                 let message = format!("{name} does not work without {}", names.join(" or "));

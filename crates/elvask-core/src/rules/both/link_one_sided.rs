@@ -6,6 +6,7 @@ use elvask_platform::{Kind, Platform, ios};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::is_told_as_badly;
 use crate::rules::support::links::{Sides, add_android_host, add_android_scheme, add_domain, add_url_scheme, sides};
 
 /// See the module.
@@ -42,9 +43,18 @@ impl Rule for LinkOneSided {
             // A domain with a wildcard takes what lies below it, and the other way round.
             let host_covered = one.is_host && all.iter().any(|other| other.is_host && is_covered(one, other, missing));
             // What a plugin wants of one platform is that plugin's affair, and what it wants of the other is told already.
+            let level = match one.named {
+                Some(_) => Level::Error,
+                // Ways back from somebody else's sign-in carry their names or numbers, and differ by platform.
+                None if !one.is_host && is_way_back(&one.name) => Level::Note,
+                None => Level::Warning,
+            };
             let wanted = match (one.is_host, missing) {
-                (true, Platform::Ios) => !context.needs.of(Kind::Domain, &format!("applinks:{}", one.name)).is_empty(),
-                (false, Platform::Ios) => !context.needs.of(Kind::UrlScheme, &one.name).is_empty(),
+                (true, Platform::Ios) => {
+                    is_told_as_badly(context.needs.of(Kind::Domain, &format!("applinks:{}", one.name)), level)
+                }
+                (false, Platform::Ios) => is_told_as_badly(context.needs.of(Kind::UrlScheme, &one.name), level),
+                // A scheme that a plugin wants on iOS alone is of no use on Android.
                 (false, Platform::Android) => {
                     context.needs.groups(Kind::UrlScheme).any(|group| group.name.eq_ignore_ascii_case(&one.name))
                 }
@@ -73,12 +83,6 @@ impl Rule for LinkOneSided {
             };
             let named = if one.named.is_some() { ", and elvask.toml names it for both" } else { "" };
             let message = format!("{what} are declared on {} and not on {}{named}", has.title(), missing.title());
-            let level = match one.named {
-                Some(_) => Level::Error,
-                // Ways back from somebody else's sign-in carry their names or numbers, and differ by platform.
-                None if !one.is_host && is_way_back(&one.name) => Level::Note,
-                None => Level::Warning,
-            };
             let mut finding = Finding::new(&ABOUT, one.name.clone(), place, message)
                 .level(level)
                 .related(there, "declared here")

@@ -5,6 +5,7 @@ use elvask_platform::{Kind, Platform};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::is_told_as_badly;
 use crate::rules::support::links::{Sides, add_domain, sides};
 use crate::rules::support::missing::missing;
 
@@ -34,7 +35,7 @@ impl Rule for DomainMissing {
         let unclaimed = |one: &&Sides| one.is_host && one.android.is_none() && one.ios.is_none();
         for one in sides(context, context.links()).iter().filter(unclaimed) {
             let domain = format!("applinks:{}", one.name);
-            if !context.needs.of(Kind::Domain, &domain).is_empty() {
+            if is_told_as_badly(context.needs.of(Kind::Domain, &domain), ABOUT.level) {
                 continue;
             }
             let (Some(named), Some((place, remedy))) = (one.named, add_domain(context, &domain)) else { continue };

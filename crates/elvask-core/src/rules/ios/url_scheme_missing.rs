@@ -5,6 +5,7 @@ use elvask_platform::{Kind, Platform};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::is_told_as_badly;
 use crate::rules::support::links::{Sides, add_url_scheme, sides};
 use crate::rules::support::missing::missing;
 
@@ -40,7 +41,7 @@ impl Rule for UrlSchemeMissing {
         // What elvask.toml names and neither platform declares; what one of them does is told by `link-one-sided`.
         let undeclared = |one: &&Sides| {
             let neither = !one.is_host && one.android.is_none() && one.ios.is_none();
-            neither && context.needs.of(Kind::UrlScheme, &one.name).is_empty()
+            neither && !is_told_as_badly(context.needs.of(Kind::UrlScheme, &one.name), ABOUT.level)
         };
         for one in sides(context, context.links()).iter().filter(undeclared) {
             let (Some(named), Some((place, remedy))) = (one.named, add_url_scheme(context, &one.name)) else {
