@@ -5,9 +5,10 @@ use std::path::{Path, PathBuf};
 
 use elvask_core::app::{App, Choice};
 use elvask_core::check::{Report, check};
-use elvask_core::fill::fill_through;
-use elvask_core::finding::Level;
+use elvask_core::fill::{fill_only, fill_through};
+use elvask_core::finding::{Edits, Finding, Level};
 use elvask_core::needs::Settings;
+use elvask_needs::remedy::Remedy;
 use elvask_project::files::{Files, Memory};
 use proptest::prelude::*;
 use proptest::sample::select;
@@ -205,6 +206,36 @@ fn app(layout: Layout, required: &[Vec<&str>], top: &[&str], entries: &[&str], k
     tree
 }
 
+/// How people lay their files out.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Style {
+    Spaces,
+    Two,
+    Tabs,
+    Windows,
+    Marked,
+}
+
+const STYLES: [Style; 5] = [Style::Spaces, Style::Two, Style::Tabs, Style::Windows, Style::Marked];
+
+/// Lays the manifest and the property lists of an app out in a style.
+fn styled(tree: &mut Memory, style: Style) {
+    let files =
+        ["/app/android/app/src/main/AndroidManifest.xml", "/app/ios/Log/Info.plist", "/app/ios/Log/Log.entitlements"];
+    for path in files {
+        let Ok(bytes) = tree.read(Path::new(path)) else { continue };
+        let text = String::from_utf8(bytes).unwrap();
+        let text = match style {
+            Style::Spaces => text,
+            Style::Two => text.replace("    ", "  "),
+            Style::Tabs => text.replace("    ", "\t"),
+            Style::Windows => text.replace('\n', "\r\n"),
+            Style::Marked => format!("\u{FEFF}<?xml version=\"1.0\" encoding=\"utf-8\"?>\n{text}"),
+        };
+        tree.put(path, text);
+    }
+}
+
 fn errors(report: &Report) -> BTreeSet<(&'static str, String)> {
     let open = report.findings.iter().filter(|one| one.counts() && one.level == Level::Error);
     open.map(|one| (one.rule.id, one.subject.clone())).collect()
@@ -246,8 +277,10 @@ proptest! {
         top in prop::collection::vec(select(TOP.to_vec()), 0..5),
         entries in prop::sample::subsequence(ENTRIES.to_vec(), 0..5),
         kotlin in any::<bool>(),
+        style in select(STYLES.to_vec()),
     ) {
         let mut tree = app(layout, &required, &top, &entries, kotlin);
+        styled(&mut tree, style);
         let root = if layout == Layout::Gradle { "/app/android" } else { "/app" };
         if layout == Layout::Gradle {
             // Its sheets lie beside its settings.
@@ -263,7 +296,24 @@ proptest! {
             ..Settings::default()
         };
         let before = load(&tree);
-        let old = errors(&check(&before, &settings));
+        let report = check(&before, &settings);
+        let old = errors(&report);
+        // What is shown as the remedy is what is written.
+        let same = |one: &Finding, other: &Finding| {
+            (one.rule.id, &one.subject, &one.message) == (other.rule.id, &other.subject, &other.message)
+        };
+        let alone = report.findings.iter().filter(|one| report.findings.iter().filter(|other| same(one, other)).count() == 1);
+        for finding in alone {
+            let Remedy::Edit { edits, .. } = &finding.remedy else { continue };
+            let mut all = Edits::default();
+            let mut shown = before.sources.clone();
+            prop_assert!(all.add(edits).is_ok() && all.apply(&mut shown).is_ok());
+            let mended = fill_only(&before, &settings, |one| same(one, finding)).unwrap();
+            for (file, _) in edits {
+                let (shown, written) = (&shown.file(*file).text, &mended.sources.file(*file).text);
+                prop_assert_eq!(shown, written, "{}: {}", finding.rule.id, finding.message);
+            }
+        }
         let filled = fill_through(&tree, &Choice::default(), &before, &settings);
         let filled = match filled {
             Ok(filled) => filled,
@@ -279,6 +329,9 @@ proptest! {
             let known = doubled(&was);
             let new: Vec<_> = doubled(&file.text).into_iter().filter(|line| !known.contains(line)).collect();
             prop_assert!(new.is_empty(), "{layout:?}: doubled in {:?}: {new:?}\n{}", file.path, file.text);
+            if style == Style::Windows && file.path.to_string_lossy().ends_with("AndroidManifest.xml") && layout != Layout::Widget {
+                prop_assert_eq!(file.text.matches('\n').count(), file.text.matches("\r\n").count(), "{:?}", file.text);
+            }
             tree.put(file.path.clone(), file.text.as_bytes());
             written.push(file.path.clone());
         }

@@ -1,8 +1,8 @@
 //! `resource`: a text, colour, picture or XML file among the app's resources, to which manifests and code refer.
 
-use elvask_markup::Edit;
 use elvask_markup::xml::Document;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
+use elvask_markup::{Edit, EditSet};
 use elvask_platform::Kind;
 use elvask_project::appfiles::ResourceFile;
 use elvask_project::scene::Scene;
@@ -244,16 +244,19 @@ impl KindSpec for Resource {
             ));
         };
         let (source, title) = (&scene.sources.file(file).text, format!("add {short}"));
+        let fragment = Fragment::new(kind).with("name", short).saying(value.as_str());
         if source.trim().is_empty() {
-            let edits = vec![Edit::insert(source.len(), EMPTY.to_owned())];
+            let document = Document::parse(EMPTY).ok()?;
+            let mut whole = EditSet::new();
+            whole.add(&plan::insert(document.root(), Slot::Last, &[fragment])).ok()?;
+            let edits = vec![Edit::insert(source.len(), whole.apply(EMPTY).ok()?)];
             let place = Place { file, span: elvask_markup::Span::at(0) };
-            return Some((place, Remedy::edit(format!("make {usual}"), file, edits).making(usual)));
+            return Some((place, Remedy::edit(title, file, edits).making(usual)));
         }
         let document = Document::parse(std::sync::Arc::clone(source)).ok()?;
         let root = document.root();
         let last = root.children_named(kind).last();
         let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
-        let fragment = Fragment::new(kind).with("name", short).saying(value.as_str());
         let edits = plan::insert(root, slot, &[fragment]);
         Some((Place { file, span: root.open() }, Remedy::edit(title, file, edits)))
     }
