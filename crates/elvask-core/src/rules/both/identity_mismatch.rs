@@ -14,7 +14,7 @@ static ABOUT: About = About {
     id: "identity-mismatch",
     level: Level::Error,
     platform: None,
-    summary: "Reports an id or version that is another one than `[app]` in `elvask.toml` says, and a service's file that is for another app.",
+    summary: "Reports an id, a version or a name that is another one than `[app]` in `elvask.toml` says, and a service's file that is for another app.",
     effect: "The store and the services take the app for another one: an update that installs beside the old app, pushes that never come.",
     wrong: "android-id = \"example.marram.fieldlog\"   # elvask.toml\napplicationId 'example.marram.log'        // build.gradle",
     right: "android-id = \"example.marram.fieldlog\"\napplicationId 'example.marram.fieldlog'",
@@ -70,5 +70,14 @@ mod tests {
         assert_eq!(app.clone().file(FILE, &services("example.marram.fieldlog")).found("identity-mismatch"), [""; 0]);
         assert_eq!(app.clone().file(FILE, &services("example.other")).found("identity-mismatch").len(), 1);
         assert_eq!(app.file(FILE, &services("example.marram.fieldLog")).findings("identity-case").len(), 1);
+    }
+
+    #[test]
+    fn name_and_version_are_compared_where_they_are_stated() {
+        let list = "    <key>CFBundleDisplayName</key>\n    <string>Marram Log</string>\n";
+        let app = Fixture::ios(list).toml("[app]\nname = 'Marram'\nversion = '2.4.0'");
+        let found = app.findings("identity-mismatch");
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert_eq!(found[0].message, "the name under the icon is `Marram Log`, and elvask.toml says `Marram`");
     }
 }

@@ -49,10 +49,29 @@ fn owners(context: &Context<'_>, out: &mut Vec<Said>) {
             out.push(Said { what, platform: Platform::Android, here, place, meant, by, file: None });
         }
     }
+    if let Some(meant) = &identity.version {
+        let variants = context.app.android.iter().flat_map(AndroidApp::judged);
+        let all: Vec<_> =
+            variants.filter_map(|one| Some((one.version_name.value.clone()?, one.version_name.place?))).collect();
+        // A flavor may add to the version as to the id.
+        if let Some((here, place)) = all.first().filter(|_| !all.iter().any(|(one, _)| *one == meant.text)) {
+            let (here, place, by) = (here.clone(), *place, owner(meant.span));
+            let (what, meant) = ("the version", meant.text.clone());
+            out.push(Said { what, platform: Platform::Android, here, place, meant, by, file: None });
+        }
+    }
+    if let (Some(meant), Some(plist)) = (&identity.name, context.plist) {
+        let shown = plist.entry("CFBundleDisplayName").or_else(|| plist.entry("CFBundleName"));
+        let here = shown.and_then(|entry| Some((plist.resolved(entry.value.as_str()?)?.into_owned(), entry)));
+        if let Some((here, entry)) = here.filter(|(here, _)| *here != meant.text && !here.contains('$')) {
+            let (by, place, meant) = (owner(meant.span), plist.value_place(entry), meant.text.clone());
+            let what = "the name under the icon";
+            out.push(Said { what, platform: Platform::Ios, here, place, meant, by, file: None });
+        }
+    }
     let Some(ios) = &context.app.ios else { return };
-    let version = context.app.android.is_none().then_some(&identity.version).and_then(Option::as_ref);
     for (what, stated, meant) in
-        [("the bundle id", &ios.id, identity.ios_id.as_ref()), ("the version", &ios.version, version)]
+        [("the bundle id", &ios.id, identity.ios_id.as_ref()), ("the version", &ios.version, identity.version.as_ref())]
     {
         let (Some(here), Some(place), Some(meant)) = (&stated.value, stated.place, meant) else { continue };
         if *here != meant.text {
