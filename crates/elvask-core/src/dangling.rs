@@ -2,7 +2,6 @@
 
 use elvask_needs::kinds::android::resource::{is_there, references};
 use elvask_needs::remedy::Remedy;
-use elvask_platform::Kind;
 use elvask_project::appfiles::AndroidApp;
 use elvask_project::names::{ANDROID, TOOLS};
 
@@ -17,9 +16,8 @@ pub(crate) fn leave_to_a_person(context: &Context<'_>, finding: &mut Finding) {
     let lacking =
         manifests.flat_map(|(file, edits)| edits.iter().map(move |edit| (file, edit))).find_map(|(file, edit)| {
             let before = &context.sources.file(*file).text;
-            let resource = references(&edit.insert).find(|name| {
-                !before.contains(&format!("@{name}")) && !will_be(context, name) && !is_there(context, name)
-            });
+            let resource =
+                references(&edit.insert).find(|name| !before.contains(&format!("@{name}")) && !is_there(context, name));
             let placeholder = || {
                 placeholders(&edit.insert)
                     .find(|name| !before.contains(&format!("${{{name}}}")) && !is_set(context, name))
@@ -67,11 +65,6 @@ fn taken_out(context: &Context<'_>, text: &str) -> Option<String> {
     None
 }
 
-/// Says whether some plugin needs a resource by itself, so that it is made.
-fn will_be(context: &Context<'_>, name: &str) -> bool {
-    context.needs.group(Kind::Resource, name).is_some()
-}
-
 /// Goes through the names in `${NAME}`.
 fn placeholders(text: &str) -> impl Iterator<Item = &str> {
     text.match_indices("${").filter_map(|(at, _)| Some(text.get(at + 2..)?.split_once('}')?.0))
@@ -114,6 +107,15 @@ mod tests {
         let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
         let left: Vec<_> = filled.left.findings.iter().filter(|one| one.rule.id != "not-judged").collect();
         assert!(left.is_empty(), "{left:#?}");
+    }
+
+    #[test]
+    fn a_file_that_only_a_person_can_make_comes_first() {
+        let app = Fixture::android(APP).plugin(
+            "knot_banner",
+            "[[requires]]\nandroid.meta-data = { name = 'example.knot.PATHS', resource = '@xml/knot_paths' }\n[[requires]]\nandroid.resource = { type = 'xml', name = 'knot_paths' }",
+        );
+        app.is_left_alone();
     }
 
     #[test]
