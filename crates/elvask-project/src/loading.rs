@@ -63,7 +63,7 @@ pub struct Loading<'f> {
 impl<'f> Loading<'f> {
     /// Starts to read the app in a folder.
     pub fn new(files: &'f dyn Files, root: &Path) -> Self {
-        let (root, sources) = (root.to_owned(), Sources::new(root));
+        let (root, sources) = (root.to_owned(), Sources::within_repository(files, root));
         Loading { files, root, sources, faults: Vec::new(), notices: Vec::new(), unresolved: Vec::new() }
     }
 

@@ -69,6 +69,8 @@ impl SourceFile {
 #[derive(Debug, Clone, Default)]
 pub struct Sources {
     root: PathBuf,
+    /// The folder out of which no link is followed; empty where all are.
+    bounds: PathBuf,
     files: Vec<Arc<SourceFile>>,
     /// What was read from where.
     read: Arc<HashMap<PathBuf, FileId>>,
@@ -83,6 +85,9 @@ pub enum ReadError {
     /// Its bytes are not text.
     #[error("{0}")]
     Text(#[from] TextError),
+    /// It is a link, or lies behind one, that leads out of the repository.
+    #[error("a link leads out of the repository, to {}; it is not read", .0.display())]
+    LeadsOut(PathBuf),
 }
 
 impl ReadError {
@@ -95,7 +100,7 @@ impl ReadError {
                 std::io::ErrorKind::PermissionDenied => "the file may not be read by this user".to_owned(),
                 _ => format!("the file cannot be read: {error}"),
             },
-            ReadError::Text(error) => error.to_string(),
+            ReadError::Text(_) | ReadError::LeadsOut(_) => self.to_string(),
         }
     }
 }
@@ -104,7 +109,33 @@ impl Sources {
     /// Makes an empty collection for the app at `root`.
     #[must_use]
     pub fn new(root: &Path) -> Self {
-        Sources { root: root.to_owned(), files: Vec::new(), read: Arc::default() }
+        Sources { root: root.to_owned(), ..Sources::default() }
+    }
+
+    /// Makes an empty collection for the app at `root` in which no link is followed out of the repository around the app, or out of
+    /// the app where there is none: what a stranger's link leads to is not shown.
+    #[must_use]
+    pub fn within_repository(files: &dyn Files, root: &Path) -> Self {
+        let repository = root.ancestors().find(|folder| files.kind(&folder.join(".git")).is_some()).unwrap_or(root);
+        Sources { bounds: repository.to_owned(), ..Sources::new(root) }
+    }
+
+    /// Returns where a path leads that lies in the repository and leads out of it.
+    fn leads_out(&self, files: &dyn Files, path: &Path) -> Option<PathBuf> {
+        if self.bounds.as_os_str().is_empty() || !path.starts_with(&self.bounds) {
+            return None;
+        }
+        // A package may be a link to where it is kept, but its files are its own.
+        let packages = path.ancestors().find(|folder| folder.file_name().is_some_and(|name| name == "node_modules"));
+        let bounds = match packages.and_then(|packages| Some((packages, path.strip_prefix(packages).ok()?))) {
+            Some((packages, inside)) => {
+                let scoped = inside.to_string_lossy().starts_with('@');
+                packages.join(inside.components().take(if scoped { 2 } else { 1 }).collect::<PathBuf>())
+            }
+            None => self.bounds.clone(),
+        };
+        let real = files.real(path);
+        (!real.starts_with(files.real(&bounds))).then_some(real)
     }
 
     /// Adds a text that has been read already.
@@ -127,6 +158,9 @@ impl Sources {
         let usual = normal(path);
         if let Some(known) = self.read.get(&usual) {
             return (*known, Ok(Arc::clone(&self.file(*known).text)));
+        }
+        if let Some(real) = self.leads_out(files, path) {
+            return (self.add(path, ""), Err(ReadError::LeadsOut(real)));
         }
         match read_decoded(files, path) {
             Ok((decoded, bytes)) => {

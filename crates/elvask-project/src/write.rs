@@ -1,12 +1,22 @@
-//! Writing several files, all of them or none.
+//! Writing several files, all of them or none, whatever ends the process.
 //!
-//! Each new text goes into a file beside the one that it replaces, with the same mode; only when all of these are on the
-//! disk are they put into place, one rename each. The old files are kept until the last rename has gone through, and are
-//! put back if one does not.
+//! A journal says first what will be put where. Each new text then goes into a file beside the one that it replaces, with all that
+//! the old one has besides its bytes, and the old one gets a second name. Only when all of these are on the disk are the new ones put
+//! over the old ones, one rename each, so that each name leads to a whole text at each moment. The journal goes last; while it is
+//! there, [`recover`](recover::recover) can finish the writing or take it back.
+
+mod attributes;
+mod journal;
+pub mod recover;
+pub mod steps;
 
 use std::fs;
-use std::io::{self, Write as _};
+use std::io;
 use std::path::{Path, PathBuf};
+
+pub use journal::FOLDER as JOURNAL_FOLDER;
+use journal::{Held, Journal, Line, named, sum};
+use steps::Steps;
 
 /// A file that gets another text.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -37,118 +47,227 @@ pub enum WriteError {
         /// What the system says.
         error: io::Error,
     },
-    /// The system refused a step and then refused to put a file back.
-    #[error("{}: {error}; the old text is kept in {}", path.display(), kept.display())]
-    NotPutBack {
+    /// The system refused a step, and then one of those that put the old texts back.
+    #[error("{}: {error}; some files are written and some are not: `elvask recover` finishes this or takes it back", path.display())]
+    HalfDone {
         /// The file.
         path: PathBuf,
-        /// Where its old text is.
-        kept: PathBuf,
         /// What the system says.
         error: io::Error,
     },
-}
-
-/// The steps on the disk that can fail half-way; a test puts failures in their place.
-trait Steps {
-    /// Puts a file in the place of another one.
-    fn rename(&self, from: &Path, to: &Path) -> io::Result<()>;
-}
-
-struct Disk;
-
-impl Steps for Disk {
-    fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
-        fs::rename(from, to)
-    }
+    /// Somebody asked for an end before the first file was put into place.
+    #[error("stopped; nothing is written")]
+    Stopped,
+    /// Another process writes in this app.
+    #[error("{}: another `elvask` is writing in this app; nothing is written", .0.display())]
+    Busy(PathBuf),
+    /// An earlier writing was interrupted.
+    #[error("{}: a writing was interrupted here; `elvask recover` finishes it or takes it back", .0.display())]
+    Unfinished(PathBuf),
 }
 
 /// Writes a file that is not there yet, with the folders that lead to it.
 ///
 /// # Errors
-/// What the system says; a file that is there already is left alone.
-pub fn write_new(path: &Path, bytes: &[u8]) -> io::Result<()> {
-    if let Some(folder) = path.parent() {
-        fs::create_dir_all(folder)?;
-    }
-    let mut file = fs::File::create_new(path)?;
-    let written = file.write_all(bytes).and_then(|()| file.sync_all());
-    if written.is_err() {
-        // Half a file is worse than none.
-        let _ = fs::remove_file(path);
-    }
-    written
+/// [`WriteError`]; a file that is there already is left alone.
+pub fn write_new(path: &Path, bytes: &[u8], steps: &dyn Steps) -> Result<(), WriteError> {
+    let folder = path.parent().unwrap_or(path);
+    // A folder that is made and stays empty does no harm; a file in it that is half written would.
+    fs::create_dir_all(folder).map_err(|error| WriteError::System { path: folder.to_owned(), error })?;
+    write_all(folder, &[Change { path: path.to_owned(), before: None, after: bytes.to_vec() }], steps)
 }
 
-/// Writes all files or none. Links are followed, so that a link stays one.
+/// Writes all files or none. Links are followed, so that a link stays one. `root` is the folder of the app, in which the journal
+/// lies meanwhile.
 ///
 /// # Errors
-/// [`WriteError`]; all files are then as they were, but for [`WriteError::NotPutBack`], which says where the old text is.
-pub fn write_all(changes: &[Change]) -> Result<(), WriteError> {
-    write_with(changes, &Disk)
+/// [`WriteError`]; all files are then as they were, but for [`WriteError::HalfDone`], after which the journal is still there.
+pub fn write_all(root: &Path, changes: &[Change], steps: &dyn Steps) -> Result<(), WriteError> {
+    if changes.is_empty() {
+        return Ok(());
+    }
+    let root = fs::canonicalize(root).map_err(|error| WriteError::System { path: root.to_owned(), error })?;
+    let mut held = Held::make(&root, steps)?;
+    match held.read() {
+        Ok(bytes) if bytes.is_empty() => {}
+        Ok(_) => return Err(WriteError::Unfinished(root)),
+        Err(error) => return Err(WriteError::System { path: root.join(JOURNAL_FOLDER), error }),
+    }
+    let end = |held: Held, error: WriteError| {
+        let _ = held.end(steps);
+        Err(error)
+    };
+    let (targets, folders) = match targets(changes) {
+        Ok(found) => found,
+        Err(error) => return end(held, error),
+    };
+    let journal = match describe(&root, changes, &targets, &folders) {
+        Ok(journal) => journal,
+        Err(error) => return end(held, error),
+    };
+    if let Err(error) = held.write(&journal, steps) {
+        return end(held, WriteError::System { path: root.join(JOURNAL_FOLDER), error });
+    }
+    let mut staged = Vec::new();
+    if let Err(error) = stage_all(changes, &targets, &folders, &mut staged, steps) {
+        return match take_back(&staged, &folders, steps) {
+            Ok(()) => end(held, error),
+            Err(error) => Err(error),
+        };
+    }
+    let placed = staged.iter_mut().zip(changes).try_for_each(|(file, change)| {
+        file.place(steps).map_err(|error| WriteError::System { path: change.path.clone(), error })
+    });
+    if let Err(error) = placed {
+        return match take_back(&staged, &folders, steps) {
+            Ok(()) => end(held, error),
+            Err(error) => Err(error),
+        };
+    }
+    // All is in place. What cannot be taken away now does no harm, and the journal stays with it.
+    if staged.iter().all(|file| file.clear(steps).is_ok()) {
+        let _ = held.end(steps);
+    }
+    Ok(())
 }
 
-/// A file on its way: its real path, the new text beside it, and where the old text goes meanwhile.
-struct Staged<'c> {
-    change: &'c Change,
+/// A file that is put into place: where it is really, its new text beside it, and the old one under a second name.
+#[derive(Debug, Clone)]
+struct Staged {
     target: PathBuf,
     new: PathBuf,
     old: PathBuf,
+    /// Whether the old file must stay and get other bytes: it has other names, or what cannot be given to a new one.
+    in_place: bool,
+    /// Whether there is an old file.
+    is_there: bool,
+    /// Whether it has been put into place, or half.
+    placed: bool,
 }
 
-fn write_with(changes: &[Change], steps: &impl Steps) -> Result<(), WriteError> {
-    let mut staged = Vec::new();
-    for change in changes {
-        match stage(change) {
-            Ok(file) => staged.push(file),
-            Err(error) => {
-                clean(&staged);
-                return Err(error);
+impl Staged {
+    fn of(target: &Path) -> Staged {
+        let name = target.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let beside = |ending: &str| target.with_file_name(format!(".{name}.elvask-{ending}"));
+        Staged {
+            target: target.to_owned(),
+            new: beside("new"),
+            old: beside("old"),
+            in_place: false,
+            is_there: false,
+            placed: false,
+        }
+    }
+
+    /// Puts the new text beside the old one.
+    fn stage(&mut self, change: &Change, steps: &dyn Steps) -> io::Result<()> {
+        for left in [&self.new, &self.old] {
+            // Not Elvask's, as there was no journal; a link of this name must not be followed.
+            if fs::symlink_metadata(left).is_ok() {
+                steps.remove_file(left)?;
             }
         }
+        self.is_there = change.before.is_some();
+        steps.make_file(&self.new, &change.after)?;
+        if let Some(before) = &change.before {
+            self.in_place =
+                attributes::names(&fs::metadata(&self.target)?) > 1 || !attributes::copy(&self.target, &self.new)?;
+            if self.in_place || steps.link(&self.target, &self.old).is_err() {
+                steps.make_file(&self.old, before)?;
+                attributes::copy(&self.target, &self.old)?;
+            }
+        }
+        Ok(())
     }
-    // Look again right before the renames: an editor may have saved in between.
-    let changed = staged.iter().find(|file| !holds(&file.target, file.change.before.as_deref()));
-    if let Some(file) = changed {
-        let error = WriteError::Changed(file.change.path.clone());
-        clean(&staged);
-        return Err(error);
+
+    /// Puts the new text into the place of the old one.
+    fn place(&mut self, steps: &dyn Steps) -> io::Result<()> {
+        self.placed = true;
+        if self.in_place { self.put_bytes_of(&self.new, steps) } else { self.move_over(&self.new, steps) }
     }
-    for (at, file) in staged.iter().enumerate() {
-        let kept = if file.change.before.is_some() { steps.rename(&file.target, &file.old) } else { Ok(()) };
-        let placed = kept.and_then(|()| steps.rename(&file.new, &file.target));
-        if let Err(error) = placed {
-            let put_back = put_back(staged.get(..=at).unwrap_or_default());
-            clean(&staged);
-            put_back?;
-            return Err(WriteError::System { path: file.change.path.clone(), error });
+
+    /// Puts the old text back, or takes the file away where there was none.
+    fn put_back(&self, steps: &dyn Steps) -> io::Result<()> {
+        if !self.is_there {
+            return journal::gone(steps.remove_file(&self.target));
+        }
+        if fs::symlink_metadata(&self.old).is_err() {
+            return Ok(());
+        }
+        if self.in_place { self.put_bytes_of(&self.old, steps) } else { self.move_over(&self.old, steps) }
+    }
+
+    fn move_over(&self, from: &Path, steps: &dyn Steps) -> io::Result<()> {
+        steps.rename(from, &self.target)?;
+        self.target.parent().map_or(Ok(()), |folder| steps.sync_folder(folder))
+    }
+
+    #[expect(clippy::disallowed_methods, reason = "this is the one place that writes")]
+    fn put_bytes_of(&self, from: &Path, steps: &dyn Steps) -> io::Result<()> {
+        steps.overwrite(&self.target, &fs::read(from)?)
+    }
+
+    /// Takes away what lies beside it.
+    fn clear(&self, steps: &dyn Steps) -> io::Result<()> {
+        journal::gone(steps.remove_file(&self.new))?;
+        journal::gone(steps.remove_file(&self.old))
+    }
+}
+
+/// Puts all new texts beside the old ones, and looks once more whether the old ones are what they were.
+fn stage_all(
+    changes: &[Change],
+    targets: &[PathBuf],
+    folders: &[PathBuf],
+    staged: &mut Vec<Staged>,
+    steps: &dyn Steps,
+) -> Result<(), WriteError> {
+    for folder in folders {
+        match steps.make_folder(folder) {
+            Err(error) if error.kind() != io::ErrorKind::AlreadyExists => {
+                return Err(WriteError::System { path: folder.clone(), error });
+            }
+            _ => {}
         }
     }
-    for file in &staged {
-        // The new texts are in place; an old one that cannot be taken away does no harm.
-        let _ = fs::remove_file(&file.old);
+    let mut parents: Vec<&Path> = Vec::new();
+    for (change, target) in changes.iter().zip(targets) {
+        if steps.is_asked_to_stop() {
+            return Err(WriteError::Stopped);
+        }
+        staged.push(Staged::of(target));
+        if let Some(file) = staged.last_mut() {
+            let system = |error| WriteError::System { path: change.path.clone(), error };
+            file.stage(change, steps).map_err(system)?;
+        }
+        parents.extend(target.parent().filter(|parent| !parents.contains(parent)));
     }
-    Ok(())
+    for parent in parents {
+        let system = |error| WriteError::System { path: parent.to_owned(), error };
+        steps.sync_folder(parent).map_err(system)?;
+    }
+    // Look again right before the renames: an editor may have saved in between.
+    let changed = changes.iter().zip(targets).find(|(change, target)| !holds(target, change.before.as_deref()));
+    if let Some((change, _)) = changed {
+        return Err(WriteError::Changed(change.path.clone()));
+    }
+    if steps.is_asked_to_stop() { Err(WriteError::Stopped) } else { Ok(()) }
 }
 
-fn put_back(files: &[Staged<'_>]) -> Result<(), WriteError> {
-    for file in files.iter().filter(|file| file.change.before.is_none()) {
-        let _ = fs::remove_file(&file.target);
+/// Puts all old texts back, and takes away what was put beside them.
+fn take_back(staged: &[Staged], folders: &[PathBuf], steps: &dyn Steps) -> Result<(), WriteError> {
+    for file in staged {
+        let half = |error| WriteError::HalfDone { path: file.target.clone(), error };
+        if file.placed {
+            file.put_back(steps).map_err(half)?;
+        }
+        file.clear(steps).map_err(half)?;
     }
-    for file in files.iter().filter(|file| file.old.exists()) {
-        fs::rename(&file.old, &file.target).map_err(|error| WriteError::NotPutBack {
-            path: file.change.path.clone(),
-            kept: file.old.clone(),
-            error,
-        })?;
+    for folder in folders.iter().rev() {
+        // One in which somebody has put something stays.
+        let _ = steps.remove_folder(folder);
     }
     Ok(())
-}
-
-fn clean(files: &[Staged<'_>]) {
-    for file in files {
-        let _ = fs::remove_file(&file.new);
-    }
 }
 
 #[expect(clippy::disallowed_methods, reason = "this is the one place that writes")]
@@ -159,141 +278,63 @@ fn holds(path: &Path, bytes: Option<&[u8]>) -> bool {
     }
 }
 
-fn stage(change: &Change) -> Result<Staged<'_>, WriteError> {
-    let system = |error| WriteError::System { path: change.path.clone(), error };
-    let (target, mode) = if change.before.is_some() {
-        let target = fs::canonicalize(&change.path).map_err(system)?;
-        let mode = fs::metadata(&target).map_err(system)?.permissions();
-        (target, Some(mode))
-    } else {
-        let folder = change.path.parent().unwrap_or(&change.path);
-        // A folder that is made and stays empty does no harm; a file in it that is half written would.
-        fs::create_dir_all(folder).map_err(system)?;
-        let folder = fs::canonicalize(folder).map_err(system)?;
-        (folder.join(change.path.file_name().unwrap_or_default()), None)
+/// Returns where a file lies really, all links followed, whether it is there yet or not.
+///
+/// # Errors
+/// What the system says.
+pub fn real_path(path: &Path) -> io::Result<PathBuf> {
+    let missing = match fs::canonicalize(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => error,
+        done => return done,
     };
-    if !holds(&target, change.before.as_deref()) {
-        return Err(WriteError::Changed(change.path.clone()));
+    // A link that leads to nothing: what would be written is where it leads.
+    if fs::symlink_metadata(path).is_ok() {
+        return Err(missing);
     }
-    // A rename would go through all the same, as it asks the folder and not the file.
-    if mode.as_ref().is_some_and(std::fs::Permissions::readonly) {
-        return Err(WriteError::ReadOnly(change.path.clone()));
+    match (path.parent(), path.file_name()) {
+        (Some(parent), Some(name)) => Ok(real_path(parent)?.join(name)),
+        _ => Err(missing),
     }
-    let name = target.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let beside = |ending: &str| target.with_file_name(format!(".{name}.elvask-{}{ending}", std::process::id()));
-    let staged = Staged { change, new: beside("-new"), old: beside("-old"), target: target.clone() };
-    let written = fs::OpenOptions::new().write(true).create_new(true).open(&staged.new).and_then(|mut file| {
-        file.write_all(&change.after)?;
-        if let Some(mode) = mode {
-            file.set_permissions(mode)?;
+}
+
+/// Returns where the files are really, and the folders that have to be made for them, each before those in it.
+fn targets(changes: &[Change]) -> Result<(Vec<PathBuf>, Vec<PathBuf>), WriteError> {
+    let (mut targets, mut folders) = (Vec::new(), Vec::new());
+    for change in changes {
+        let target =
+            real_path(&change.path).map_err(|error| WriteError::System { path: change.path.clone(), error })?;
+        if !holds(&target, change.before.as_deref()) {
+            return Err(WriteError::Changed(change.path.clone()));
         }
-        file.sync_all()
-    });
-    match written {
-        Ok(()) => Ok(staged),
-        Err(error) => {
-            let _ = fs::remove_file(&staged.new);
-            Err(system(error))
+        // A rename would go through all the same, as it asks the folder and not the file.
+        if change.before.is_some() && fs::metadata(&target).is_ok_and(|about| about.permissions().readonly()) {
+            return Err(WriteError::ReadOnly(change.path.clone()));
         }
+        let missing = target.ancestors().skip(1).take_while(|folder| fs::symlink_metadata(folder).is_err());
+        let mut missing: Vec<_> = missing.filter(|folder| !folders.iter().any(|known| known == folder)).collect();
+        missing.reverse();
+        folders.extend(missing.into_iter().map(Path::to_owned).collect::<Vec<_>>());
+        targets.push(target);
     }
+    Ok((targets, folders))
+}
+
+fn describe(root: &Path, changes: &[Change], targets: &[PathBuf], folders: &[PathBuf]) -> Result<Journal, WriteError> {
+    let name = |path: &Path| {
+        let error = || io::Error::new(io::ErrorKind::InvalidFilename, "its name is not UTF-8");
+        named(path, root).ok_or_else(|| WriteError::System { path: path.to_owned(), error: error() })
+    };
+    let line = |(change, target): (&Change, &PathBuf)| {
+        let (before, after) = (change.before.as_deref().map(sum), sum(&change.after));
+        Ok(Line { path: name(target)?, before, after })
+    };
+    Ok(Journal {
+        journal: Journal::FORMAT,
+        files: changes.iter().zip(targets).map(line).collect::<Result<_, _>>()?,
+        folders: folders.iter().map(|folder| name(folder)).collect::<Result<_, _>>()?,
+    })
 }
 
 #[cfg(test)]
-#[expect(clippy::disallowed_methods, reason = "the tests look at the disk")]
-mod tests {
-    use super::*;
-
-    /// Refuses the rename that puts the given number of files into place.
-    struct FailAt(usize, std::cell::Cell<usize>);
-
-    impl Steps for FailAt {
-        fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
-            self.1.set(self.1.get() + 1);
-            if self.1.get() == self.0 { Err(io::Error::other("the disk is full")) } else { fs::rename(from, to) }
-        }
-    }
-
-    fn three() -> (tempfile::TempDir, Vec<Change>) {
-        let folder = tempfile::tempdir().unwrap();
-        let change = |name: &str| {
-            let path = folder.path().join(name);
-            fs::write(&path, name).unwrap();
-            Change { path, before: Some(name.into()), after: format!("new {name}").into() }
-        };
-        let changes = ["a", "b", "c"].map(change).to_vec();
-        (folder, changes)
-    }
-
-    fn texts(changes: &[Change]) -> Vec<String> {
-        changes.iter().map(|change| fs::read_to_string(&change.path).unwrap()).collect()
-    }
-
-    fn names(folder: &tempfile::TempDir) -> usize {
-        fs::read_dir(folder.path()).unwrap().count()
-    }
-
-    #[test]
-    fn all_are_written_and_nothing_is_left_beside_them() {
-        let (folder, changes) = three();
-        write_all(&changes).unwrap();
-        assert_eq!(texts(&changes), ["new a", "new b", "new c"]);
-        assert_eq!(names(&folder), 3);
-    }
-
-    #[test]
-    fn a_failure_at_any_step_leaves_all_as_they_were() {
-        for step in 1..=6 {
-            let (folder, changes) = three();
-            let error = write_with(&changes, &FailAt(step, std::cell::Cell::new(0))).unwrap_err();
-            assert!(matches!(error, WriteError::System { .. }), "{error}");
-            assert_eq!(texts(&changes), ["a", "b", "c"], "step {step}");
-            assert_eq!(names(&folder), 3, "step {step}");
-        }
-    }
-
-    #[test]
-    fn a_new_file_is_made_or_taken_away_again() {
-        let (folder, mut changes) = three();
-        let path = folder.path().join("d");
-        changes.insert(1, Change { path: path.clone(), before: None, after: b"made".to_vec() });
-        for step in 1..=7 {
-            write_with(&changes, &FailAt(step, std::cell::Cell::new(0))).unwrap_err();
-            assert_eq!(names(&folder), 3, "step {step}");
-        }
-        write_all(&changes).unwrap();
-        assert_eq!(fs::read_to_string(&path).unwrap(), "made");
-        changes.truncate(2);
-        changes.remove(0);
-        assert!(matches!(write_all(&changes), Err(WriteError::Changed(_))), "one that is there is left alone");
-    }
-
-    #[test]
-    fn a_changed_or_read_only_file_stops_all() {
-        let (folder, mut changes) = three();
-        fs::write(&changes[2].path, "edited").unwrap();
-        assert!(matches!(write_all(&changes), Err(WriteError::Changed(path)) if path == changes[2].path));
-        assert_eq!(texts(&changes), ["a", "b", "edited"]);
-        changes[2].before = Some(b"edited".to_vec());
-        let mut mode = fs::metadata(&changes[1].path).unwrap().permissions();
-        mode.set_readonly(true);
-        fs::set_permissions(&changes[1].path, mode).unwrap();
-        assert!(matches!(write_all(&changes), Err(WriteError::ReadOnly(path)) if path == changes[1].path));
-        assert_eq!(texts(&changes), ["a", "b", "edited"]);
-        assert_eq!(names(&folder), 3);
-    }
-
-    #[cfg(unix)]
-    #[test]
-    fn modes_and_links_stay() {
-        use std::os::unix::fs::PermissionsExt as _;
-        let (folder, mut changes) = three();
-        fs::set_permissions(&changes[0].path, fs::Permissions::from_mode(0o640)).unwrap();
-        let link = folder.path().join("link");
-        std::os::unix::fs::symlink(&changes[0].path, &link).unwrap();
-        changes[0].path = link.clone();
-        write_all(&changes[..1]).unwrap();
-        assert!(fs::symlink_metadata(&link).unwrap().is_symlink());
-        assert_eq!(fs::read_to_string(folder.path().join("a")).unwrap(), "new a");
-        assert_eq!(fs::metadata(&link).unwrap().permissions().mode() & 0o777, 0o640);
-    }
-}
+#[path = "write/tests.rs"]
+mod tests;

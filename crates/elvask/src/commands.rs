@@ -10,6 +10,7 @@ pub(crate) mod fingerprint;
 pub(crate) mod init;
 pub(crate) mod link;
 pub(crate) mod place;
+pub(crate) mod recover;
 pub(crate) mod sheet;
 pub(crate) mod survey;
 pub(crate) mod trim;
@@ -67,8 +68,13 @@ pub(crate) fn load_with(options: &AppOptions, look: Look, output: &Output) -> Re
 
 /// Returns the folder of the app that a command line means.
 fn root_of(options: &AppOptions) -> Result<PathBuf, Failure> {
+    root_at(options.app.as_deref())
+}
+
+/// Returns the folder of the app in or around a folder.
+fn root_at(folder: Option<&Path>) -> Result<PathBuf, Failure> {
     let here = current_folder()?;
-    let root = match &options.app {
+    let root = match folder {
         Some(folder) => find_app_in(&Disk, &normal(&here.join(folder))),
         None => find_root(&Disk, &here).ok_or_else(|| {
             Failure::new(format!("{}: no app here or in a folder above", here.display())).hint(
@@ -112,6 +118,7 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
     let here = current_folder()?;
     // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
     let root = Disk.real(root);
+    recover::settle_first(&root, output)?;
     let asked = options.app.as_ref().map_or_else(|| here.clone(), |folder| normal(&here.join(folder)));
     if root.starts_with(&asked) && root != Disk.real(&asked) {
         output.notice(&format!("{} is no app itself: the app in {} is looked at", typed(&asked), typed(&root)));

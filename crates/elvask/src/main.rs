@@ -7,6 +7,7 @@ mod options;
 mod output;
 mod render;
 mod web;
+mod writing;
 
 use std::process::ExitCode;
 
@@ -28,6 +29,7 @@ fn main() -> ExitCode {
         Command::Declare(declare) => commands::declare::declare(declare, &output),
         Command::Withdraw(withdraw) => commands::declare::withdraw(withdraw, &output),
         Command::Init(init) => commands::init::run(init, &output),
+        Command::Recover(recover) => commands::recover::run(recover, &output),
         Command::Trim(trim) => commands::trim::run(trim, &output),
         Command::Link(action) => commands::link::run(action, &output),
         Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),

@@ -93,6 +93,8 @@ pub(crate) enum Command {
     Init(Init),
     /// Find what is declared and needed by nothing.
     Trim(Trim),
+    /// Finish a writing that was interrupted, or take it back.
+    Recover(Recover),
     /// Try links, test them, and write and audit the files of the website that vouches for the app.
     #[command(subcommand)]
     Link(link::LinkAction),
@@ -178,6 +180,8 @@ pub(crate) struct Withdraw {
     /// Take it out though a plugin still requires it.
     #[arg(long)]
     pub(crate) force: bool,
+    #[command(flatten)]
+    pub(crate) outside: OutsideOptions,
     /// Print what would be written as a unified diff, and write nothing.
     #[arg(long)]
     pub(crate) dry_run: bool,
@@ -218,6 +222,8 @@ pub(crate) struct Trim {
     /// A permission that a plugin's manifest brings in and the app is to do without; may be given several times.
     #[arg(long, value_name = "PERMISSION")]
     pub(crate) strip: Vec<String>,
+    #[command(flatten)]
+    pub(crate) outside: OutsideOptions,
 }
 
 /// Which app to look at, where the names on the command line are something else.
@@ -329,6 +335,41 @@ pub(crate) struct AppOptions {
     pub(crate) format: Format,
 }
 
+/// `elvask recover`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask recover                  finish it where a file was written already, else take it back
+  elvask recover --take-back      put the old texts back
+  elvask recover --finish --consent /srv/site/.well-known/assetlinks.json
+
+Files that somebody has changed since stay as they are. The other commands do the same by themselves before they
+look at an app, where nobody has changed a file of it since.")]
+pub(crate) struct Recover {
+    /// The app's folder; without it, the app around the current folder.
+    #[arg(value_name = "APP")]
+    pub(crate) app: Option<PathBuf>,
+    /// Write all that was to be written.
+    #[arg(long, conflicts_with = "take_back")]
+    pub(crate) finish: bool,
+    /// Put back all that was there before.
+    #[arg(long)]
+    pub(crate) take_back: bool,
+    #[command(flatten)]
+    pub(crate) outside: OutsideOptions,
+    /// The form of the report.
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub(crate) format: Format,
+}
+
+/// What may be written outside the app.
+#[derive(Debug, Args)]
+pub(crate) struct OutsideOptions {
+    /// Consent to writing a file outside the app, by its real path; may be given several times.
+    #[arg(long = "consent", value_name = "PATH")]
+    pub(crate) consents: Vec<String>,
+}
+
 /// Values that the owner gives.
 #[derive(Debug, Args)]
 pub(crate) struct GivenOptions {
@@ -338,7 +379,8 @@ pub(crate) struct GivenOptions {
     /// An answer to a plugin's question; may be given several times.
     #[arg(long = "answer", value_name = "PLUGIN.KEY=VALUE")]
     pub(crate) answers: Vec<String>,
-    /// Consent to something that makes the app less safe; may be given several times.
+    /// Consent to something that makes the app less safe, or to a file outside the app by its real path; may be given several
+    /// times.
     #[arg(long = "consent", value_name = "SUBJECT")]
     pub(crate) consents: Vec<String>,
 }

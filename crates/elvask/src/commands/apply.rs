@@ -1,13 +1,18 @@
 //! Showing what would be written, and writing it.
 
+use std::path::{Path, PathBuf};
+
 use elvask_core::app::App;
+use elvask_project::files::{Disk, Files as _};
 use elvask_project::source::{FileId, Sources};
-use elvask_project::write::{Change, write_all};
+use elvask_project::write::{Change, real_path, write_all};
 use serde::Serialize;
 
+use super::recover::failed;
 use crate::input::{can_ask, confirm};
 use crate::output::{Failure, Output};
 use crate::render::{clean, count, diff, style};
+use crate::writing::with_steps;
 
 /// A file that gets another text.
 pub(crate) struct FileChange {
@@ -77,8 +82,56 @@ pub(crate) enum Write {
     No,
 }
 
+/// Where files may be written without a question about the place.
+pub(crate) struct Bounds<'b> {
+    /// The folder of the app.
+    pub(crate) root: &'b Path,
+    /// A folder that the command line names.
+    pub(crate) named: Option<&'b Path>,
+    /// The real paths outside to which a person has agreed.
+    pub(crate) consents: &'b [String],
+}
+
+impl<'b> Bounds<'b> {
+    /// Makes those of an app.
+    pub(crate) fn of(app: &'b App, consents: &'b [String]) -> Self {
+        Bounds { root: &app.root, named: None, consents }
+    }
+
+    /// Returns where a file lies really, where that is not in the app's own folder nor in the one that the command line names.
+    fn outside(&self, path: &Path) -> Result<Option<PathBuf>, Failure> {
+        let failed = |error| Failure::new(format!("{}: {error}; nothing is written", path.display()));
+        let real = real_path(path).map_err(failed)?;
+        let root = Disk.real(self.root);
+        let is_package = |inside: &Path| inside.components().any(|part| part.as_os_str() == "node_modules");
+        let own = real.strip_prefix(&root).is_ok_and(|inside| !is_package(inside));
+        let named = self.named.and_then(|folder| real_path(folder).ok()).is_some_and(|folder| real.starts_with(folder));
+        let agreed = || self.consents.iter().any(|consent| Path::new(consent) == real);
+        Ok((!own && !named && !agreed()).then_some(real))
+    }
+
+    /// Refuses files outside, unless a person on a terminal agrees to each by its real path.
+    fn check(&self, files: &[FileChange]) -> Result<(), Failure> {
+        for file in files {
+            let Some(real) = self.outside(&file.change.path)? else { continue };
+            let real = real.display().to_string();
+            let question = format!("{} is really {}, outside the app. Write it?", file.shown, real);
+            if !(can_ask() && confirm(&clean(&question))) {
+                let message = format!("{}: it is really {real}, outside the app; nothing is written", file.shown);
+                return Err(Failure::new(message).hint(format!("if that is meant: --consent {real}")));
+            }
+        }
+        Ok(())
+    }
+}
+
 /// Writes files, after a question where one is wanted. Returns whether they were written.
-pub(crate) fn write(files: &[FileChange], wanted: Write, output: &Output) -> Result<bool, Failure> {
+pub(crate) fn write(
+    files: &[FileChange],
+    wanted: Write,
+    bounds: &Bounds<'_>,
+    output: &Output,
+) -> Result<bool, Failure> {
     if files.is_empty() || wanted == Write::No {
         return Ok(false);
     }
@@ -89,8 +142,9 @@ pub(crate) fn write(files: &[FileChange], wanted: Write, output: &Output) -> Res
             return Ok(false);
         }
     }
+    bounds.check(files)?;
     let changes: Vec<_> = files.iter().map(|file| file.change.clone()).collect();
-    write_all(&changes).map_err(|error| Failure::new(error.to_string()))?;
+    with_steps(|steps| write_all(bounds.root, &changes, steps)).map_err(failed)?;
     Ok(true)
 }
 

@@ -15,7 +15,7 @@ use elvask_needs::sheet::Asked;
 use elvask_project::surface::Surface;
 use serde::Serialize;
 
-use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};
+use super::apply::{Bounds, FileRecord, Write, changes, whole_diff, write, wrote};
 use super::{Done, Outcome, load, load_with, settings};
 use crate::options::{Declare, Format, Withdraw};
 use crate::output::{Failure, Output};
@@ -112,7 +112,7 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
         (false, true) => Write::Ask,
         (false, false) => Write::Yes,
     };
-    let written = write(&files, wanted, output)?;
+    let written = write(&files, wanted, &Bounds::of(&app, &options.given.consents), output)?;
     let wants = wants(&filled);
     let shares = entries.iter().any(|entry| entry.contains("\"share-"));
     let by_hand =
@@ -278,7 +278,7 @@ pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
         (false, true) => Write::Ask,
         (false, false) => Write::Yes,
     };
-    let written = write(&files, wanted, output)?;
+    let written = write(&files, wanted, &Bounds::of(&app, &options.outside.consents), output)?;
     if human {
         let mut text =
             if options.dry_run { whole_diff(&files, output) } else { wrote(if written { &files } else { &[] }) };

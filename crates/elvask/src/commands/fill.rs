@@ -15,7 +15,7 @@ use elvask_project::layout::FILE_NAME;
 use elvask_project::write::Change;
 use serde::Serialize;
 
-use super::apply::{FileChange, FileRecord, Write, changes, whole_diff, write};
+use super::apply::{Bounds, FileChange, FileRecord, Write, changes, whole_diff, write};
 use super::{Done, Outcome, choice, load, settings};
 use crate::input::{ask, can_ask, confirm};
 use crate::options::{Fill, Format, GivenOptions};
@@ -50,7 +50,12 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
             output.result(&whole_diff(&files, output));
         }
     } else if !files.is_empty() {
-        written = write(&files, if asking { Write::Ask } else { Write::Yes }, output)?;
+        written = write(
+            &files,
+            if asking { Write::Ask } else { Write::Yes },
+            &Bounds::of(&app, &options.given.consents),
+            output,
+        )?;
         if asking && !written {
             return Ok(Outcome::Found);
         }

@@ -9,11 +9,13 @@ use elvask_project::layout::FILE_NAME;
 use elvask_project::surface::Surface;
 use elvask_project::write::write_new;
 
+use super::recover::failed;
 use super::{Done, Outcome, load_with, settings, typed};
 use crate::options::Init;
 use crate::output::{Failure, Output};
 use crate::render::snippet;
 use crate::render::style::{GOOD, paint};
+use crate::writing::with_steps;
 
 pub(crate) fn run(options: &Init, output: &Output) -> Done {
     let app = load_with(&options.app, Look::Nowhere, output)?;
@@ -37,7 +39,7 @@ pub(crate) fn run(options: &Init, output: &Output) -> Done {
         output.result(&text);
         return Ok(Outcome::Clean);
     }
-    write_new(&path, text.as_bytes()).map_err(|error| Failure::new(format!("{}: {error}", typed(&path))))?;
+    with_steps(|steps| write_new(&path, text.as_bytes(), steps)).map_err(failed)?;
     output.result(&format!("{} {}\n", paint(GOOD, "wrote"), typed(&path)));
     output.say("Read it once: what stands there is what `elvask check` and `elvask fill` take for meant.");
     Ok(Outcome::Clean)

@@ -4,7 +4,7 @@ use elvask_core::place::{Copied, Fate, Placing, fates, read, require};
 use elvask_core::record::{FORMAT, WantRecord};
 use serde::Serialize;
 
-use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};
+use super::apply::{Bounds, FileRecord, Write, changes, whole_diff, write, wrote};
 use super::declare::{plan, said};
 use super::sheet::read_notes;
 use super::{Done, Outcome, load, settings};
@@ -97,7 +97,12 @@ pub(crate) fn run(options: &Place, output: &Output) -> Done {
     }
     let filled = plan(&placing.app, &placing.settings)?;
     let files = changes(&placing.app, &filled.sources, &filled.changed)?;
-    let written = write(&files, if options.write { Write::Yes } else { Write::No }, output)?;
+    let written = write(
+        &files,
+        if options.write { Write::Yes } else { Write::No },
+        &Bounds::of(&placing.app, &options.given.consents),
+        output,
+    )?;
     let open = fated.iter().any(|fate| !matches!(fate, Fate::There | Fate::Written(_)));
     if !human {
         let pieces = copied.iter().zip(&fated).map(|(copied, fate)| PieceRecord::of(copied, fate)).collect();

@@ -21,6 +21,8 @@ use crate::options::{AppOptions, Format, SheetAction, SheetDraft};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 use crate::render::{clean, columns, snippet};
+use crate::writing::with_steps;
+use elvask_project::write::write_new;
 
 /// The most bytes of notes that are read from elsewhere.
 const MAX_NOTES: u64 = 2 * 1024 * 1024;
@@ -286,8 +288,9 @@ fn draft(options: &SheetDraft, output: &Output) -> Done {
             if Disk.kind(&path).is_some() {
                 return Err(Failure::new(format!("{}: it is there already, and is left alone", path.display())));
             }
-            elvask_project::write::write_new(&path, text.as_bytes())
-                .map_err(|error| Failure::new(format!("{}: {error}", path.display())))?;
+            let folder = path.parent().unwrap_or(&path);
+            super::recover::settle_first(folder, output)?;
+            with_steps(|steps| write_new(&path, text.as_bytes(), steps)).map_err(super::recover::failed)?;
             output.say(&format!("written: {}", super::typed(&path)));
         }
     }

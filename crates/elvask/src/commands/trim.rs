@@ -15,7 +15,7 @@ use elvask_platform::Kind;
 use elvask_project::surface::Surface;
 use serde::Serialize;
 
-use super::apply::{FileRecord, Write, changes, whole_diff, write, wrote};
+use super::apply::{Bounds, FileRecord, Write, changes, whole_diff, write, wrote};
 use super::{Done, Outcome, load_with, settings};
 use crate::options::{Format, Trim};
 use crate::output::{Failure, Output};
@@ -95,7 +95,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     }
     let files = changes(&app, &sources, &changed)?;
     let wanted = if options.write { Write::Yes } else { Write::No };
-    let written = write(&files, wanted, output)?;
+    let written = write(&files, wanted, &Bounds::of(&app, &options.outside.consents), output)?;
     let looked_at = LookedAt::of(&app);
     let open = !written && (!findings.is_empty() || !files.is_empty());
     if options.app.format == Format::Json {

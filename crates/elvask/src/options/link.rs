@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand, ValueEnum};
 
-use super::{AppOptions, Format};
+use super::{AppOptions, Format, OutsideOptions};
 
 /// `elvask link`.
 #[derive(Debug, Subcommand)]
@@ -101,6 +101,8 @@ pub(crate) struct LinkFiles {
     /// The folder that is put on the web; without it, the one that `site` under [links] in elvask.toml names.
     #[arg(long, value_name = "DIR")]
     pub(crate) into: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) outside: OutsideOptions,
     /// Print what would be written as a unified diff, and write nothing.
     #[arg(long)]
     pub(crate) dry_run: bool,

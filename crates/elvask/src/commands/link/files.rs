@@ -12,7 +12,7 @@ use elvask_project::write::Change;
 use serde::Serialize;
 
 use super::{site_folder, with_links};
-use crate::commands::apply::{FileChange, FileRecord, Write, whole_diff, write, wrote};
+use crate::commands::apply::{Bounds, FileChange, FileRecord, Write, whole_diff, write, wrote};
 use crate::commands::{Done, Outcome};
 use crate::options::Format;
 use crate::options::link::LinkFiles;
@@ -66,7 +66,12 @@ pub(crate) fn run(options: &LinkFiles, output: &Output) -> Done {
             (false, true) => Write::Ask,
             (false, false) => Write::Yes,
         };
-        let written = write(&planned.files, wanted, output)?;
+        let written = write(
+            &planned.files,
+            wanted,
+            &Bounds { root: &app.root, named: options.into.as_deref(), consents: &options.outside.consents },
+            output,
+        )?;
         let outcome = if planned.wanted.is_empty() { Outcome::Clean } else { Outcome::Found };
         if !human {
             output.json(&Record {
