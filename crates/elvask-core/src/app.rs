@@ -104,6 +104,10 @@ pub enum SheetOrigin {
     App,
     /// It lies in a folder that was named on the command line.
     Folder,
+    /// It is made of a fragment that was copied from somewhere.
+    Placed,
+    /// It is made of what a person has named at the keyboard.
+    Declared,
 }
 
 /// What to look at, where a person says more than the app's folder.

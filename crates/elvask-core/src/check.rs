@@ -6,6 +6,7 @@ use elvask_project::source::Sources;
 use elvask_project::surface::Surface;
 
 use crate::app::App;
+use crate::consent;
 use crate::context::Context;
 use crate::dangling;
 use crate::finding::{Finding, Level};
@@ -66,7 +67,9 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
             }
         }
     }
+    let askers = consent::Askers::of(&context);
     for finding in &mut findings {
+        askers.ask_first(&context, finding);
         keep_form(&context, finding);
         dangling::leave_to_a_person(&context, finding);
     }

@@ -4,6 +4,7 @@ use std::ops::Deref;
 use std::sync::OnceLock;
 
 use elvask_link::{AppLinks, SaidOfTheApp};
+use elvask_markup::gradle::unpaired;
 use elvask_markup::plist::plan::NewValue;
 use elvask_needs::generated::Home;
 use elvask_needs::kinds::{self, Answering};
@@ -11,7 +12,7 @@ use elvask_needs::remedy::Want;
 use elvask_needs::template::{fill_in, fill_in_value, is_unfilled_purpose};
 use elvask_platform::{Kind, Platform};
 use elvask_project::scene::Scene;
-use elvask_project::source::{Place, Sources};
+use elvask_project::source::{FileId, Place, Sources};
 use elvask_project::surface::{Effective, Surface};
 use elvask_project::tomldoc::Text;
 
@@ -31,6 +32,7 @@ pub struct Context<'a> {
     /// What was said for this run.
     pub settings: &'a Settings,
     links: OnceLock<AppLinks>,
+    broken_scripts: OnceLock<Vec<FileId>>,
 }
 
 /// A context is its scene, with what is needed beside it.
@@ -50,7 +52,16 @@ impl<'a> Context<'a> {
         let answers = Answers::gather(app, settings, scene.manifest.as_deref(), scene.plist.as_ref());
         let mut needs = Needs::gather(app, &answers, &scene);
         needs.settle(|one| kinds::is_met(&scene, &one.name, &one.need));
-        Context { app, scene, needs, answers, settings, links: OnceLock::new() }
+        Context { app, scene, needs, answers, settings, links: OnceLock::new(), broken_scripts: OnceLock::new() }
+    }
+
+    /// Returns the build files of which the brackets do not pair up; looked for at the first call.
+    pub(crate) fn broken_scripts(&self) -> &[FileId] {
+        self.broken_scripts.get_or_init(|| {
+            let script = |name: &str| name.ends_with(".gradle") || name.ends_with(".gradle.kts");
+            let all = self.sources.ids().filter(|file| script(&self.sources.file(*file).shown));
+            all.filter(|file| unpaired(&self.sources.file(*file).text).is_some()).collect()
+        })
     }
 
     /// Returns all that links can start in the app; gathered at the first call.
@@ -191,9 +202,5 @@ impl Answering for Said<'_, '_> {
     fn purpose(&self, key: &str) -> Result<String, Want> {
         let group = self.context.needs.group(Kind::Usage, key);
         self.context.purpose(key).map(|given| given.text).ok_or_else(|| want_purpose(key, group.as_ref()))
-    }
-
-    fn consented(&self, subject: &str) -> bool {
-        self.context.consented(subject)
     }
 }

@@ -1,4 +1,4 @@
-//! What a remedy must not write: a reference that leads nowhere.
+//! What a remedy must not write: a reference that leads nowhere, or a line in a build file that is in pieces.
 
 use elvask_needs::kinds::android::resource::{is_there, references};
 use elvask_needs::remedy::Remedy;
@@ -12,6 +12,11 @@ use crate::finding::Finding;
 /// have. What stands in the file already may be moved, and what another remedy makes is there in the next round.
 pub(crate) fn leave_to_a_person(context: &Context<'_>, finding: &mut Finding) {
     let Remedy::Edit { title, edits, .. } = &finding.remedy else { return };
+    if let Some((file, _)) = edits.iter().find(|(file, _)| context.broken_scripts().contains(file)) {
+        let shown = &context.sources.file(*file).shown;
+        finding.remedy = Remedy::Manual(format!("Mend {shown} first: a bracket in it has no other one. Then {title}."));
+        return;
+    }
     let manifests = edits.iter().filter(|(file, _)| context.manifest_of(*file).is_some());
     let lacking =
         manifests.flat_map(|(file, edits)| edits.iter().map(move |edit| (file, edit))).find_map(|(file, edit)| {
@@ -84,6 +89,19 @@ mod tests {
     use crate::testing::Fixture;
 
     const APP: &str = "    <application/>\n";
+
+    #[test]
+    fn nothing_is_added_to_a_build_file_whose_brackets_do_not_pair_up() {
+        let need = "android.gradle = { dependency = 'example.knot:core', version = '1.2' }";
+        let app = Fixture::android(APP).needs("knot_banner", need);
+        let whole = "plugins {\n    id 'com.android.application'\n}\ndependencies {\n}\n";
+        assert_eq!(app.clone().build(whole).findings("gradle-missing")[0].remedy.kind(), "edit");
+        for broken in ["plugins {\n    id 'com.android.application'\n}\ndependencies {\n", "dependencies {\n}\n}\n"] {
+            let app = app.clone().build(broken);
+            assert_eq!(app.findings("gradle-missing")[0].remedy.kind(), "manual", "{broken}");
+            app.is_left_alone();
+        }
+    }
 
     #[test]
     fn a_reference_that_leads_nowhere_is_not_written() {

@@ -221,7 +221,7 @@ fn unknown(word: &str) -> String {
 ///
 /// # Errors
 /// What is wrong with the entries, in a sentence.
-pub fn with_wishes(app: &App, entries: &[String]) -> Result<App, String> {
+pub fn with_wishes(app: &App, entries: &[String], origin: SheetOrigin) -> Result<App, String> {
     let mut text = format!("sheet = 1\nplugin = \"{OWNER}\"\n");
     for entry in entries {
         text.push_str(&format!("[[requires]]\n{entry}\n"));
@@ -247,7 +247,7 @@ pub fn with_wishes(app: &App, entries: &[String]) -> Result<App, String> {
         root: None,
         platforms: vec![Platform::Android, Platform::Ios],
         dependency: None,
-        sheet: Some(PluginSheet { sheet: Arc::new(sheet), file, origin: SheetOrigin::Folder }),
+        sheet: Some(PluginSheet { sheet: Arc::new(sheet), file, origin }),
         own: true,
         ..Plugin::default()
     });

@@ -4,7 +4,7 @@
 //! checked anew, and what is left is mended in the next round, until nothing is left that a machine can mend. So two
 //! queries that both need a `<queries>` end up in one, and every text that is handed out has been read and judged again.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 use std::hash::{Hash, Hasher};
 
 use elvask_markup::Edit;
@@ -225,10 +225,10 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
     };
     let some_change = all.iter().any(|(_, edits, _)| changes(edits));
     let mut round = Round { edits: Edits::default(), files: Vec::new(), findings: Vec::new() };
-    let mut made: Vec<&str> = Vec::new();
-    let mut elements: Vec<(FileId, &str)> = Vec::new();
+    let mut made: HashSet<&str> = HashSet::new();
+    let mut elements: HashSet<(FileId, &str)> = HashSet::new();
     for (finding, edits, makes) in all {
-        if some_change && !changes(edits) || makes.is_some_and(|name| made.contains(&name)) {
+        if some_change && !changes(edits) || makes.is_some_and(|name| made.contains(name)) {
             continue;
         }
         // Another remedy that adds the very same element may be enough for both; the next round tells.

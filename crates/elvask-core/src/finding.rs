@@ -212,20 +212,21 @@ impl Edits {
     /// # Errors
     /// [`EditError::Overlap`] when they touch what another remedy changes; nothing is added then.
     pub fn add(&mut self, edits: &[(FileId, Vec<Edit>)]) -> Result<(), EditError> {
-        let mut grown = self.sets.clone();
+        let set_of = |sets: &[(FileId, EditSet)], file: FileId| sets.iter().position(|(known, _)| *known == file);
         for (file, edits) in edits {
-            let at = match grown.iter().position(|(known, _)| known == file) {
-                Some(at) => at,
-                None => {
-                    grown.push((*file, EditSet::new()));
-                    grown.len() - 1
-                }
-            };
-            if let Some((_, set)) = grown.get_mut(at) {
+            match set_of(&self.sets, *file).and_then(|at| self.sets.get(at)) {
+                Some((_, set)) => set.check(edits)?,
+                None => EditSet::new().check(edits)?,
+            }
+        }
+        for (file, edits) in edits {
+            if set_of(&self.sets, *file).is_none() {
+                self.sets.push((*file, EditSet::new()));
+            }
+            if let Some((_, set)) = set_of(&self.sets, *file).and_then(|at| self.sets.get_mut(at)) {
                 set.add(edits)?;
             }
         }
-        self.sets = grown;
         Ok(())
     }
 

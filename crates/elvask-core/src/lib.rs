@@ -33,6 +33,7 @@
 pub mod app;
 pub mod check;
 pub mod config;
+mod consent;
 pub mod context;
 mod dangling;
 pub mod declare;

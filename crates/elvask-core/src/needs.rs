@@ -119,6 +119,7 @@ impl Needs {
         let mut needs = Needs::default();
         for requirement in raw(app) {
             let plugin = requirement.plugin;
+            let requirement = Requirement { named_by_owner: !answers_in(&requirement.name).is_empty(), ..requirement };
             let answered =
                 fill_in(&requirement.name, &|key| answers.get(plugin, key).map(|answer| answer.value.clone()));
             // What is declared and fits has the answer in it, whether anybody has said it or not.
@@ -277,6 +278,7 @@ fn of_learned(plugin: usize, learned: &Learned, judged: &Judged) -> Requirement 
         plugin,
         platform: learned.need.platform(),
         name: learned.name.clone(),
+        named_by_owner: false,
         need: learned.need.clone(),
         strength: learned.strength,
         reason: None,
@@ -326,6 +328,7 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
                 plugin: at,
                 platform: need.platform(),
                 name: name.to_owned(),
+                named_by_owner: false,
                 need,
                 strength,
                 reason: required.reason.clone(),

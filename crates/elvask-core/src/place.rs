@@ -10,7 +10,7 @@ use elvask_needs::template::is_unfilled_purpose;
 use elvask_platform::{Kind, Strength};
 use pulldown_cmark::{CodeBlockKind, Event, Options, Parser, Tag, TagEnd};
 
-use crate::app::App;
+use crate::app::{App, SheetOrigin};
 use crate::check::check;
 use crate::declare::{OWNER, with_wishes};
 use crate::finding::Finding;
@@ -152,7 +152,7 @@ fn copied(piece: Piece, code: &str, line_of: &dyn Fn(Span) -> usize) -> Copied {
     let entry = required(&learned).unwrap_or_default();
     let body = entry.strip_prefix("[[requires]]\n").unwrap_or(&entry).trim_end().to_owned();
     // What no sheet could state is not written for a fragment either.
-    match with_wishes(&App::default(), std::slice::from_ref(&body)) {
+    match with_wishes(&App::default(), std::slice::from_ref(&body), SheetOrigin::Placed) {
         Ok(_) => out.entry = Some(body),
         Err(why) => out.r#where = format!("it cannot be placed: {why}"),
     }
@@ -173,7 +173,7 @@ pub struct Placing {
 /// What is wrong with a piece, in a sentence.
 pub fn require(app: &App, copied: &[Copied]) -> Result<App, String> {
     let entries: Vec<_> = copied.iter().filter_map(|one| one.entry.clone()).collect();
-    with_wishes(app, &entries)
+    with_wishes(app, &entries, SheetOrigin::Placed)
 }
 
 impl Placing {

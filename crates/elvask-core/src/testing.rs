@@ -91,6 +91,12 @@ impl Fixture {
     }
 
     /// Gives the app's module another build file.
+    /// Agrees to what is not written for a package unasked.
+    pub(crate) fn agreed(mut self, subjects: &[&str]) -> Self {
+        self.settings.consents.extend(subjects.iter().map(|subject| (*subject).to_owned()));
+        self
+    }
+
     pub(crate) fn build(mut self, text: &str) -> Self {
         self.build = Some(text.to_owned());
         self

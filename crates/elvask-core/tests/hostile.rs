@@ -1,228 +1,208 @@
-//! Files from elsewhere that mean harm cost a finding or a notice, never a crash, a hang or a wrong write.
+//! What strangers may have written: each entry of a sheet and each piece of notes does what `docs/security.md` says.
 
 use std::path::Path;
-use std::time::{Duration, Instant};
 
-use elvask_core::app::App;
+use elvask_core::app::{App, Choice};
 use elvask_core::check::check;
+use elvask_core::fill::{FillError, Outcome, fill_through};
 use elvask_core::needs::Settings;
-use elvask_project::files::{Disk, Files as _, MAX_FILE, Memory};
+use elvask_core::rules::RULES;
+use elvask_needs::remedy::Want;
+use elvask_project::files::Memory;
 
-const MANIFEST: &str =
-    "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application/>\n</manifest>\n";
+const MANIFEST: &str = r#"<manifest xmlns:android="http://schemas.android.com/apk/res/android">
+    <application android:label="@string/app_name">
+        <activity android:name=".MainActivity" android:exported="true">
+            <intent-filter>
+                <action android:name="android.intent.action.MAIN" />
+                <category android:name="android.intent.category.LAUNCHER" />
+            </intent-filter>
+        </activity>
+        <service android:name="example.marram.Keeper" android:exported="false" />
+    </application>
+</manifest>
+"#;
+const MODULE: &str = "plugins {\n    id 'com.android.application'\n}\n\nandroid {\n    namespace 'example.marram'\n    compileSdk 35\n    defaultConfig {\n        applicationId 'example.marram'\n        minSdk 24\n        targetSdk 35\n    }\n    buildTypes {\n        release {\n            minifyEnabled true\n            proguardFiles 'rules.pro'\n        }\n    }\n}\n\ndependencies {\n}\n";
+const SETTINGS: &str = "pluginManagement {\n    repositories {\n        google()\n    }\n}\ndependencyResolutionManagement {\n    repositories {\n        google()\n    }\n}\ninclude ':app'\n";
+const ROOT: &str = "plugins {\n    id 'com.android.application' version '8.7.0' apply false\n}\n";
+const PROJECT: &str = "{ objects = { P = { isa = PBXProject; targets = (T); developmentRegion = en; };
+  T = { isa = PBXNativeTarget; name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
+  L = { isa = XCConfigurationList; buildConfigurations = (C); }; C = { isa = XCBuildConfiguration; name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist;
+  CODE_SIGN_ENTITLEMENTS = Marram/Marram.entitlements; PRODUCT_BUNDLE_IDENTIFIER = example.marram; IPHONEOS_DEPLOYMENT_TARGET = 15.0; }; }; }; rootObject = P; }";
+const LIST: &str =
+    "<plist version=\"1.0\">\n<dict>\n    <key>CFBundleName</key>\n    <string>Marram</string>\n</dict>\n</plist>\n";
 
-/// An app with one plugin whose sheet is this.
-fn with_sheet(sheet: &str) -> Memory {
-    Memory::app([
-        ("package.json", "{\"dependencies\":{\"p\":\"1\"}}"),
-        ("node_modules/p/package.json", "{\"version\":\"1.0.0\"}"),
-        ("node_modules/p/elvask-sheet.toml", sheet),
-        ("android/app/src/main/AndroidManifest.xml", MANIFEST),
-    ])
-}
-
-/// Checks an app and returns its findings as `rule: message`.
-fn findings(tree: &Memory) -> Vec<String> {
-    let started = Instant::now();
-    let app = App::load(tree, Path::new("/app"), &[]).unwrap();
-    let report = check(&app, &Settings::default());
-    assert!(started.elapsed() < Duration::from_secs(20), "it takes too long to be told from a hang");
-    report.findings.iter().map(|finding| format!("{}: {}", finding.rule.id, finding.message)).collect()
-}
-
-#[track_caller]
-fn refused(tree: &Memory, rule: &str, message: &str) {
-    let found = findings(tree);
-    assert!(found.iter().any(|one| one.starts_with(rule) && one.contains(message)), "{found:?}");
-}
-
-#[test]
-fn sheets_have_limits() {
-    refused(&with_sheet(&"#".repeat(2 * 1024 * 1024)), "sheet-invalid", "are not read");
-    refused(&with_sheet(&format!("sheet = {}1", "[".repeat(100_000))), "sheet-invalid", "deep");
-    let dotted = format!("sheet = 1\n{}x = 1\n", "a.".repeat(50_000));
-    assert!(findings(&with_sheet(&dotted)).iter().any(|one| one.starts_with("sheet-invalid")));
-    let many = format!("sheet = 1\n{}", "[[requires]]\ncapability = 'camera'\n".repeat(2000));
-    let missing: Vec<_> =
-        findings(&with_sheet(&many)).into_iter().filter(|one| one.starts_with("permission-")).collect();
-    assert_eq!(missing.len(), 1, "one permission is missing, however often it is asked for");
-}
-
-#[test]
-fn patterns_of_sheets_cannot_run_away() {
-    let sheet = |pattern: &str| {
-        format!(
-            "sheet = 1\n[[requires]]\nandroid.meta-data = {{ name = 'a.B', value = '{{k}}' }}\n[answers.k]\npattern = '{pattern}'\n"
-        )
-    };
-    refused(&with_sheet(&sheet("(a{1000}){1000}{1000}")), "sheet-invalid", "`pattern`");
-    let mut tree = with_sheet(&sheet("(a+)+b"));
-    let value = "a".repeat(50_000);
-    let manifest = MANIFEST.replace(
-        "<application/>",
-        &format!("<application><meta-data android:name='a.B' android:value='{value}'/></application>"),
-    );
-    tree.put("/app/android/app/src/main/AndroidManifest.xml", manifest);
-    refused(&tree, "value-form", "does not have the form");
-}
-
-#[test]
-fn names_that_are_no_names_are_refused() {
-    for (entry, message) in [
-        ("android.permission = 'a.B\" tools:node=\"remove'", "this is not a permission"),
-        ("android.permission = '../../etc/passwd\u{202E}'", "this is not a permission"),
-        ("android.meta-data = { name = 'a\"><x', value = '1' }", "this is not a name of meta-data"),
+/// An app with one package, whose files are given.
+fn app(package: &[(&str, &str)]) -> Memory {
+    let own = [
+        ("package.json", "{\"dependencies\": {\"evil\": \"1\"}}"),
         (
-            "android.attribute = { on = 'application', name = 'a=\"1\" b', value = '1' }",
-            "is no attribute of a manifest",
+            "elvask.toml",
+            "elvask = 1\n[plugins.evil.answers]\nhost = \"marram.example\"\nscheme = \"marram\"\n[purposes]\ncamera = \"Photographs the ring on a leg.\"\n",
         ),
-        ("ios.query-scheme = '<string>'", "no URL scheme"),
-    ] {
-        refused(&with_sheet(&format!("sheet = 1\n[[requires]]\n{entry}\n")), "sheet-invalid", message);
+        ("node_modules/evil/package.json", "{\"name\":\"evil\",\"version\":\"1.0.0\"}"),
+        ("android/app/src/main/AndroidManifest.xml", MANIFEST),
+        (
+            "android/app/src/main/res/values/strings.xml",
+            "<resources>\n    <string name=\"app_name\">Marram</string>\n    <bool name=\"open\">true</bool>\n</resources>\n",
+        ),
+        ("android/app/src/main/res/xml/evil.xml", "<evil />\n"),
+        ("android/app/build.gradle", MODULE),
+        ("android/app/rules.pro", "# rules\n"),
+        ("android/settings.gradle", SETTINGS),
+        ("android/build.gradle", ROOT),
+        ("ios/Marram.xcodeproj/project.pbxproj", PROJECT),
+        ("ios/Marram/Info.plist", LIST),
+        ("ios/Marram/Marram.entitlements", LIST),
+    ];
+    let mut tree = Memory::app(own);
+    for (path, text) in package {
+        tree.put(Path::new("/app/node_modules/evil").join(path), text);
     }
+    tree
 }
 
-#[test]
-fn values_of_sheets_are_escaped() {
-    let sheet = "sheet = 1\n[[requires]]\nandroid.meta-data = { name = 'a.B', value = '\"/><uses-permission android:name=\"x\"/>&' }\n";
-    let tree = with_sheet(sheet);
-    let app = App::load(&tree, Path::new("/app"), &[]).unwrap();
-    let filled = elvask_core::fill::fill(&app, &Settings::default()).unwrap();
-    let text = &filled.sources.file(app.android.as_ref().unwrap().manifest.unwrap()).text;
-    assert!(text.contains("android:value=\"&quot;/>&lt;uses-permission android:name=&quot;x&quot;/>&amp;\""), "{text}");
-    // What stands in angle brackets looks like something that nobody has filled in; it is no element, though.
-    assert!(filled.left.findings.iter().all(|finding| finding.rule.id == "value-placeholder"));
+/// Fills the app as `fill --yes` does, with every rule named, so that notes are written too, and with some consents.
+fn fill(tree: &Memory, consents: &[String]) -> Result<Outcome, FillError> {
+    let choice = Choice::default();
+    let app = App::load_choice(tree, Path::new("/app"), &choice).unwrap();
+    let only = RULES.iter().map(|rule| rule.about().id.to_owned()).collect();
+    let settings = Settings { consents: consents.to_vec(), only, ..Settings::default() };
+    fill_through(tree, &choice, &app, &settings)
 }
 
-#[test]
-fn manifests_have_limits() {
-    let mut tree = with_sheet("sheet = 1\n");
-    let path = "/app/android/app/src/main/AndroidManifest.xml";
-    tree.put(path, format!("<manifest>{}", "<a>".repeat(1_000_000)));
-    refused(&tree, "file-unreadable", "elements are nested more than");
-    let bomb =
-        "<!DOCTYPE m [<!ENTITY a \"&b;&b;&b;\"><!ENTITY b \"&c;&c;&c;\"><!ENTITY c \"x\">]><manifest>&a;</manifest>";
-    tree.put(path, bomb);
-    assert_eq!(findings(&tree), Vec::<String>::new(), "an entity is never expanded");
-    tree.put(path, "<manifest><!DOCTYPE m SYSTEM \"file:///etc/passwd\"></manifest>");
-    refused(&tree, "file-unreadable", "neither a comment nor a CDATA section");
+/// What is changed of the package's doing: links of the owner's own are declared whatever the package asks for.
+fn written(outcome: &Outcome, before: &[String]) -> Vec<String> {
+    let files = outcome.changed.iter().map(|file| outcome.sources.file(*file));
+    let lines = files.flat_map(|file| file.text.lines().map(|line| line.trim().to_owned()).collect::<Vec<_>>());
+    lines.filter(|line| !before.contains(line)).collect()
 }
 
-#[test]
-fn dependency_files_have_limits() {
-    let mut tree = Memory::app([("pubspec.yaml", "dependencies: {p: any}\n")]);
-    tree.put("/app/.dart_tool/package_config.json", "[".repeat(100_000));
-    refused(&tree, "file-unreadable", "invalid type: sequence");
-    let bomb = format!("a: &a [x,x]\n{}", (0..40).map(|at| format!("b{at}: &b{at} [*a,*a]\n")).collect::<String>());
-    let tree = Memory::app([("pubspec.yaml", bomb.as_str())]);
-    assert!(findings(&tree).iter().all(|one| one.starts_with("not-judged")), "an alias is never followed");
-    let tree = Memory::app([("pubspec.yaml", &*"{a: ".repeat(100_000))]);
-    assert!(findings(&tree).iter().any(|one| one.starts_with("file-unreadable")));
-    let tree = Memory::app([("package.json", r#"{"dependencies":{"../../etc":"1","":"1","/etc":"1"}}"#)]);
-    let app = App::load(&tree, Path::new("/app"), &[]).unwrap();
-    assert!(app.plugins().is_empty());
+/// All lines of the app as it is filled where the package asks for nothing.
+fn without_the_package() -> Vec<String> {
+    let tree = app(&[("elvask-sheet.toml", "sheet = 1\nplugin = \"evil\"\n")]);
+    let outcome = fill(&tree, &[]).unwrap();
+    outcome
+        .sources
+        .all()
+        .flat_map(|file| file.text.lines().map(|line| line.trim().to_owned()).collect::<Vec<_>>())
+        .collect()
 }
 
-#[test]
-fn packages_that_need_each_other_end() {
-    let mut tree = with_sheet("sheet = 1\n");
-    tree.put("/app/node_modules/p/package.json", r#"{"dependencies":{"q":"1"}}"#);
-    tree.put("/app/node_modules/q/package.json", r#"{"dependencies":{"p":"1"}}"#);
-    assert!(findings(&tree).is_empty());
+fn consents(outcome: &Outcome) -> Vec<String> {
+    let subject = |want: Want| if let Want::Consent { subject, .. } = want { Some(subject) } else { None };
+    outcome.wants().into_iter().filter_map(subject).collect()
 }
 
-#[cfg(unix)]
-#[test]
-#[expect(clippy::disallowed_methods, reason = "the tests look at the disk")]
-fn links_in_circles_and_large_files_on_the_disk_end() {
-    use std::fs;
-    use std::os::unix::fs::symlink;
-    let folder = tempfile::tempdir().unwrap();
-    let at = |path: &str| folder.path().join(path);
-    fs::create_dir_all(at("node_modules/p")).unwrap();
-    fs::create_dir_all(at("native/deep")).unwrap();
-    fs::write(at("package.json"), r#"{"dependencies":{"p":"1","circle":"1","up":"1"}}"#).unwrap();
-    fs::write(at("node_modules/p/package.json"), "{}").unwrap();
-    symlink(at("node_modules/circle"), at("node_modules/circle")).unwrap();
-    symlink(folder.path(), at("node_modules/up")).unwrap();
-    symlink(folder.path(), at("native/deep/up")).unwrap();
-    let started = Instant::now();
-    let app = App::load(&Disk, folder.path(), &[]).unwrap();
-    assert!(started.elapsed() < Duration::from_secs(20));
-    assert!(app.notices.iter().any(|notice| notice.contains("circle")), "{:?}", app.notices);
-    let large = fs::File::create(at("large")).unwrap();
-    large.set_len(MAX_FILE + 1).unwrap();
-    assert_eq!(Disk.read(&at("large")).unwrap_err().kind(), std::io::ErrorKind::FileTooLarge);
-    assert!(Disk.read(&at("native")).is_err(), "a folder is no file");
-}
-
-/// Looks into a package with one file.
-fn learn_one(path: &str, bytes: &[u8]) -> elvask_needs::evidence::Evidence {
-    let mut tree = Memory::default();
-    tree.put(Path::new("/package").join(path), bytes);
-    elvask_needs::evidence::learn(&tree, Path::new("/package"))
-}
-
-#[test]
-fn notes_of_any_size_and_shape_come_to_an_end() {
-    let huge = "x".repeat(40 * 1024 * 1024);
-    let found = learn_one("README.md", huge.as_bytes());
-    assert!(
-        found.requirements.is_empty() && found.limits[0].contains("more than 2097152 are not read"),
-        "{:?}",
-        found.limits
-    );
-    let deep = format!("```xml\n{}\n```\n", "<a>".repeat(60_000));
-    assert!(learn_one("README.md", deep.as_bytes()).requirements.is_empty());
-    let quotes = "> ".repeat(50_000);
-    assert!(learn_one("README.md", quotes.as_bytes()).requirements.is_empty());
-    let brackets = "[".repeat(100_000);
-    assert!(learn_one("README.md", brackets.as_bytes()).requirements.is_empty());
-    let broken = b"Add `android.permission.CAMERA\xFF\xFE` and `android.permission.NFC`.\n";
-    let names: Vec<_> = learn_one("README.md", broken).requirements.into_iter().map(|one| one.name).collect();
-    assert_eq!(names, ["android.permission.CAMERA", "android.permission.NFC"]);
-}
-
-#[test]
-fn a_manifest_or_archive_that_cannot_be_read_is_a_limit() {
-    let deep = format!("<manifest>{}", "<a>".repeat(1_000_000));
-    let found = learn_one("android/src/main/AndroidManifest.xml", deep.as_bytes());
-    assert!(found.limits.iter().any(|limit| limit.contains("AndroidManifest.xml")), "{:?}", found.limits);
-    let found = learn_one("android/libs/core.aar", b"PK\x03\x04 not an archive");
-    assert!(found.limits[0].contains("core.aar"), "{:?}", found.limits);
-    let entity = "<!DOCTYPE m [<!ENTITY a \"aaaa\">]><manifest xmlns:android=\"http://schemas.android.com/apk/res/android\"><uses-permission android:name=\"&a;\"/></manifest>";
-    let found = learn_one("android/src/main/AndroidManifest.xml", entity.as_bytes());
-    assert!(found.requirements.iter().all(|one| !one.name.contains("aaaa")), "{:?}", found.requirements);
-}
-
-#[test]
-fn what_is_quoted_plays_no_tricks_on_a_terminal() {
-    let source = "let a = AVAudioRecorder() // \u{1b}[2J\u{7}\u{9b}31m\n";
-    let found = learn_one("ios/A.swift", source.as_bytes());
-    let quote = &found.requirements[0].citations[0].quote;
-    assert!(!quote.chars().any(char::is_control), "{quote:?}");
-    let unclosed = "/* ".repeat(30_000) + "\"\"\"";
-    learn_one("ios/A.swift", unclosed.as_bytes());
-    learn_one("android/src/main/java/A.kt", "'".repeat(100_000).as_bytes());
-    learn_one("android/build.gradle", "minSdkVersion (((((((((((((((((((((((a ? b : c".repeat(2000).as_bytes());
-}
-
-#[test]
-fn a_sheet_cannot_lead_out_of_the_app() {
-    use elvask_needs::sheet::Sheet;
-    for path in ["../secret.json", "/etc/passwd", "a/../../b", "C:\\x", "~/x", "a//b"] {
-        let text =
-            format!("sheet = 1\nplugin = 'p'\n[[requires]]\nfile = {{ platform = 'android', path = '{path}' }}\n");
-        let (_, problems) = Sheet::parse(&text, None);
-        assert_eq!(problems.len(), 1, "{path}");
+/// Says what becomes of a package.
+fn becomes(package: &[(&str, &str)], before: &[String]) -> (&'static str, Vec<String>) {
+    let tree = app(package);
+    let outcome = match fill(&tree, &[]) {
+        Ok(outcome) => outcome,
+        Err(FillError::Obstacles(report)) => {
+            assert!(
+                report.obstacles().any(|one| one.rule.id == "sheet-invalid"), "{:?}", report.obstacles().next());
+            return ("refused", Vec::new());
+        }
+        Err(error) => return ("unsettled", vec![error.to_string()]),
+    };
+    let lines = written(&outcome, before);
+    let wanted = consents(&outcome);
+    if !lines.is_empty() {
+        return (if wanted.is_empty() { "written" } else { "written, and asked" }, lines);
     }
-    for line in [
-        "dependency = \"a:b:1' } ; exec('x\"",
-        "plugin = \"x' ; y\"",
-        "repository = \"https://a.example/' }\"",
-        "keep-rule = \"rm -rf\"",
-    ] {
-        let text = format!("sheet = 1\nplugin = 'p'\n[[requires]]\nandroid.gradle = {{ {line} }}\n");
-        assert_eq!(Sheet::parse(&text, None).1.len(), 1, "{line}");
+    if wanted.is_empty() {
+        return ("left", Vec::new());
     }
+    let agreed = fill(&tree, &wanted).unwrap();
+    let lines = written(&agreed, before);
+    (if lines.is_empty() { "asked, and left" } else { "asked" }, lines)
+}
+
+#[test]
+fn each_entry_of_a_sheet_does_what_the_table_says() {
+    let before = without_the_package();
+    let (mut told, mut rows) = (Vec::new(), 0);
+    for line in include_str!("hostile/sheets.txt").lines().filter(|line| !line.is_empty() && !line.starts_with('#')) {
+        let (wanted, entry) = line.split_once(" | ").unwrap();
+        rows += 1;
+        let sheet =
+            format!("sheet = 1\nplugin = \"evil\"\nplatforms = [\"android\", \"ios\"]\n\n[[requires]]\n{entry}\n");
+        let (found, lines) = becomes(&[("elvask-sheet.toml", &sheet)], &before);
+        if found != wanted {
+            told.push(format!("{wanted} is {found}: {entry} {lines:?}"));
+        }
+    }
+    assert!(told.is_empty(), "{}", told.join("\n"));
+    assert!(rows >= 120, "{rows}");
+}
+
+#[test]
+fn each_piece_of_notes_does_what_the_table_says() {
+    let before = without_the_package();
+    let (mut told, mut rows) = (Vec::new(), 0);
+    for line in include_str!("hostile/notes.txt").lines().filter(|line| !line.is_empty() && !line.starts_with('#')) {
+        let mut parts = line.splitn(3, " | ");
+        let (wanted, tag, code) = (parts.next().unwrap(), parts.next().unwrap(), parts.next().unwrap());
+        rows += 1;
+        let code = code.replace("\\n", "\n");
+        let place = match tag {
+            "xml" => "`android/app/src/main/AndroidManifest.xml`",
+            "plist" => "`ios/Marram/Info.plist`",
+            "entitlements" => "your entitlements file",
+            "pro" => "`android/app/rules.pro`",
+            _ => "`android/app/build.gradle`",
+        };
+        let fence = if matches!(tag, "plist" | "entitlements") { "xml" } else { tag };
+        let notes = format!(
+            "# evil\n\n## Setup\n\nThis is required. Add the following to {place}:\n\n```{fence}\n{code}\n```\n"
+        );
+        let package = [
+            ("README.md", notes.as_str()),
+            ("android/build.gradle", "apply plugin: 'com.android.library'\nandroid { namespace 'example.evil' }\n"),
+            (
+                "android/src/main/AndroidManifest.xml",
+                "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\" />\n",
+            ),
+            (
+                "android/src/main/java/example/evil/All.java",
+                "package example.evil;\nclass Work {}\nclass Open {}\nclass Files {}\nclass Eyes {}\nclass Screen {}\nclass Boot {}\n",
+            ),
+            ("ios/Evil.swift", "import Foundation\n"),
+            ("evil.podspec", "Pod::Spec.new do |s|\n  s.source_files = 'ios/*.swift'\nend\n"),
+        ];
+        let (found, lines) = becomes(&package, &before);
+        // What notes show as an example is never written as it is.
+        let theirs = lines.iter().any(|line| line.contains("bank") || line.contains("evil.example"));
+        let shown = tag == "groovy" && found == "asked";
+        if found != wanted || theirs && !shown {
+            told.push(format!("{wanted} is {found}: {code:?} {lines:?}"));
+        }
+    }
+    assert!(told.is_empty(), "{}", told.join("\n"));
+    assert!(rows >= 60, "{rows}");
+}
+
+#[test]
+fn consent_is_for_one_thing_by_name_and_comes_from_nowhere_else() {
+    let sheet = "sheet = 1\nplugin = \"evil\"\n\n[[requires]]\nandroid.attribute = { on = \"application\", name = \"debuggable\", value = \"true\" }\n\n[[requires]]\nandroid.attribute = { on = \"application\", name = \"usesCleartextTraffic\", value = \"true\" }\n";
+    let tree = app(&[("elvask-sheet.toml", sheet)]);
+    let outcome = fill(&tree, &["debuggable".to_owned()]).unwrap();
+    let text = outcome.changed.iter().map(|file| outcome.sources.file(*file).text.to_string()).collect::<String>();
+    assert!(text.contains("debuggable") && !text.contains("Cleartext"), "{text}");
+    // The app's own sheet is its owner's.
+    let mut tree = app(&[]);
+    tree.put("/app/elvask/sheets/evil.toml", sheet);
+    let outcome = fill(&tree, &[]).unwrap();
+    let text = outcome.changed.iter().map(|file| outcome.sources.file(*file).text.to_string()).collect::<String>();
+    assert!(text.contains("debuggable") && text.contains("Cleartext"), "{text}");
+    // What is asked is told with what it means.
+    let app = App::load(&app(&[("elvask-sheet.toml", sheet)]), Path::new("/app"), &[]).unwrap();
+    let report = check(&app, &Settings::default());
+    let wants = elvask_core::fill::wants(&report);
+    let meanings: Vec<_> = wants
+        .iter()
+        .filter_map(|want| if let Want::Consent { meaning, .. } = want { Some(meaning.as_str()) } else { None })
+        .collect();
+    assert!(meanings.iter().any(|meaning| meaning.contains("the store refuses it")), "{meanings:?}");
 }

@@ -67,7 +67,8 @@ fn app(sheet: &str, manifest: &str, plist: &str, entitlements: &str) -> Memory {
 fn settled(tree: &mut Memory) -> (Outcome, impl Fn(&str) -> String) {
     let load = |tree: &Memory| App::load(tree, Path::new("/app"), &[]).unwrap();
     let mend = |tree: &Memory, app: &App| {
-        fill_through(tree, &Choice::default(), app, &Settings::default()).unwrap_or_else(|error| panic!("{error}"))
+        let settings = Settings { consents: vec!["OTHER_LDFLAGS".to_owned()], ..Settings::default() };
+        fill_through(tree, &Choice::default(), app, &settings).unwrap_or_else(|error| panic!("{error}"))
     };
     let first = mend(tree, &load(tree));
     for file in &first.changed {

@@ -441,7 +441,8 @@ fn what_a_made_key_lacks_is_told_at_its_setting_and_not_written_elsewhere() {
     let sheet = "sheet = 1\n[[requires]]\nios.plist = { key = 'UIRequiredDeviceCapabilities', value = ['nfc'] }\n[[requires]]\nios.plist = { key = 'UIUserInterfaceStyle', value = 'Dark' }\n";
     tree.put("/app/node_modules/p/elvask-sheet.toml", sheet);
     let app = App::load(&tree, Path::new("/app"), &[]).unwrap();
-    let report = check::check(&app, &Settings::default());
+    let settings = Settings { consents: vec!["UIUserInterfaceStyle".to_owned()], ..Settings::default() };
+    let report = check::check(&app, &settings);
     let found: Vec<_> = report
         .findings
         .iter()
@@ -457,7 +458,7 @@ fn what_a_made_key_lacks_is_told_at_its_setting_and_not_written_elsewhere() {
             "plist-value UIUserInterfaceStyle edit project.pbxproj"
         ]
     );
-    let filled = fill::fill(&app, &Settings::default()).unwrap();
+    let filled = fill::fill(&app, &settings).unwrap();
     let text = &filled.sources.file(filled.changed[0]).text;
     assert!(text.contains("INFOPLIST_KEY_UIUserInterfaceStyle = Dark;"), "{text}");
 }

@@ -156,7 +156,8 @@ fn plist(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
     let read = PropertyList::parse(written.as_str()).map_err(|error| format!("after an insertion: {error}"))?;
     let before = list.entries().len();
     ensure(read.entries().len() == before + 1, || format!("{before} entries became {}", read.entries().len()))?;
-    for entry in list.entries() {
+    // Each is tried on the whole list, so that a few must do.
+    for entry in list.entries().iter().take(12) {
         let written = apply(&text, &[plist_plan::remove_entry(&list, entry)])?;
         let read = PropertyList::parse(written.as_str()).map_err(|error| format!("after a removal: {error}"))?;
         ensure(read.entries().len() + 1 == before, || "a removal took out something else".to_owned())?;

@@ -95,6 +95,18 @@ pub struct Answer {
 }
 
 impl Answer {
+    /// Says whether the file is one that a device could make anything of.
+    ///
+    /// # Errors
+    /// Why not, in a sentence without a full stop.
+    pub fn is_well_formed(&self, document: Document) -> Result<(), String> {
+        let text = self.text(document)?;
+        match document {
+            Document::AssetLinks => android::AssetLinks::parse(text).map(drop),
+            Document::AppleAssociation => apple::AppleAssociation::parse(text).map(drop),
+        }
+    }
+
     /// Returns the text, where a device would take the answer at all.
     ///
     /// # Errors
@@ -165,6 +177,10 @@ impl<'f> Folder<'f> {
         let at = format!("{}/{inside}", self.shown.trim_end_matches('/'));
         if !self.files.is_file(&file) {
             return Served::Absent { at };
+        }
+        // A link in the folder may lead to a place inside it alone.
+        if !self.files.real(&file).starts_with(self.files.real(&self.root)) {
+            return Served::Failed { at, reason: "a link leads out of the folder; it is not read".to_owned() };
         }
         match self.files.read(&file) {
             Ok(body) => {

@@ -81,19 +81,47 @@ impl EditSet {
     /// # Errors
     /// [`EditError::Overlap`] when one of them touches bytes of an edit that is in the set.
     pub fn add(&mut self, edits: &[Edit]) -> Result<(), EditError> {
-        let mut grown = self.edits.clone();
+        self.check(edits)?;
         for edit in edits {
-            if !edit.is_insertion() && grown.contains(edit) {
-                continue;
+            let place = self.place_of(edit);
+            if !self.is_before(place, edit) {
+                self.edits.insert(place, edit.clone());
             }
-            if let Some(other) = grown.iter().find(|other| clash(other, edit)) {
+        }
+        Ok(())
+    }
+
+    /// Says whether all of `edits` could be added.
+    ///
+    /// # Errors
+    /// As for [`EditSet::add`].
+    pub fn check(&self, edits: &[Edit]) -> Result<(), EditError> {
+        for (at, edit) in edits.iter().enumerate() {
+            let place = self.place_of(edit);
+            let before = place.checked_sub(1).and_then(|before| self.edits.get(before));
+            // What is in the set does not overlap, so that only the neighbours can touch. An insertion beside another one at the same
+            // offset is as free as that one was.
+            let same_offset =
+                edit.is_insertion() && before.is_some_and(|one| one.is_insertion() && one.start == edit.start);
+            let neighbours = before.into_iter().chain(self.edits.get(place)).filter(|_| !same_offset);
+            let others = edits.iter().take(at);
+            let same = |other: &&Edit| !edit.is_insertion() && *other == edit;
+            if let Some(other) = neighbours.chain(others).find(|other| !same(other) && clash(other, edit)) {
                 return Err(EditError::Overlap(edit.start.max(other.start)));
             }
-            let place = grown.partition_point(|other| (other.start, other.end) <= (edit.start, edit.end));
-            grown.insert(place, edit.clone());
         }
-        self.edits = grown;
         Ok(())
+    }
+
+    /// Returns where an edit belongs: behind those at the same bytes.
+    fn place_of(&self, edit: &Edit) -> usize {
+        self.edits.partition_point(|other| (other.start, other.end) <= (edit.start, edit.end))
+    }
+
+    /// Says whether the very same replacement stands right before a place.
+    fn is_before(&self, place: usize, edit: &Edit) -> bool {
+        let before = place.checked_sub(1).and_then(|before| self.edits.get(before));
+        !edit.is_insertion() && before == Some(edit)
     }
 
     /// Applies the edits to the text that they were planned against.

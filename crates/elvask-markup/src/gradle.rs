@@ -14,6 +14,32 @@ use crate::Span;
 /// The deepest nesting that is read.
 pub const MAX_DEPTH: usize = 100;
 
+/// Returns the first bracket that nothing closes, or that closes nothing; `None` where all brackets of a build file pair up. Those in texts
+/// and comments are none.
+#[must_use]
+pub fn unpaired(text: &str) -> Option<Span> {
+    let mut open: Vec<(&str, Span)> = Vec::new();
+    for token in token::tokens(text).iter().filter(|token| token.kind == token::TokenKind::Mark) {
+        let mark = token.span.of(text);
+        let opener = match mark {
+            "{" | "(" | "[" => {
+                open.push((mark, token.span));
+                continue;
+            }
+            "}" => "{",
+            ")" => "(",
+            "]" => "[",
+            _ => continue,
+        };
+        match open.pop() {
+            Some((known, _)) if known == opener => {}
+            Some((_, span)) => return Some(span),
+            None => return Some(token.span),
+        }
+    }
+    open.first().map(|(_, span)| *span)
+}
+
 /// One statement of a build file.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Statement {
@@ -159,5 +185,21 @@ impl Expr {
                 .collect(),
             _ => None,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::unpaired;
+    use crate::Span;
+
+    #[test]
+    fn brackets_pair_up_or_the_one_that_does_not_is_named() {
+        for text in ["", "a { b(c[1]) }", "// {\n/* ( */ a { x '{' }", "a { \"${b { }}\" }", "'''\n{\n'''"] {
+            assert_eq!(unpaired(text), None, "{text}");
+        }
+        assert_eq!(unpaired("a {\n  b {\n  }\n"), Some(Span::new(2, 3)));
+        assert_eq!(unpaired("a { b( }"), Some(Span::new(5, 6)));
+        assert_eq!(unpaired("a }\n"), Some(Span::new(2, 3)));
     }
 }

@@ -104,6 +104,17 @@ fn a_moved_element_keeps_its_text_and_takes_the_new_indentation() {
 }
 
 #[test]
+fn a_moved_element_takes_the_prefixes_along_that_its_new_place_lacks() {
+    let before = "<m>\n  <app xmlns:a=\"urn:a\">\n    <!-- why -->\n    <p a:n='1'><q a:k='2'/></p>\n  </app>\n</m>";
+    let document = Document::parse(before).unwrap();
+    let moved = first(&document, "app").child("p").unwrap();
+    let written = apply(before, &plan::move_into(moved, document.root(), Slot::Last));
+    assert!(written.contains("  <!-- why -->\n  <p xmlns:a=\"urn:a\" a:n='1'><q a:k='2'/></p>\n</m>"), "{written}");
+    let read = Document::parse(written.as_str()).unwrap();
+    assert_eq!(first(&read, "q").value("urn:a", "k").as_deref(), Some("2"));
+}
+
+#[test]
 fn taking_out_leaves_no_blank_line_and_no_neighbour_changed() {
     for (before, after) in [
         ("<m>\n  <x/>\n  <y/>\n</m>", "<m>\n  <y/>\n</m>"),

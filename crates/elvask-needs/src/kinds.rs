@@ -198,9 +198,6 @@ pub trait Answering {
     /// # Errors
     /// The question.
     fn purpose(&self, key: &str) -> Result<String, Want>;
-
-    /// Says whether the owner has agreed to something that makes the app less safe.
-    fn consented(&self, subject: &str) -> bool;
 }
 
 /// A kind of requirement and declaration.

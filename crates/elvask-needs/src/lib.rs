@@ -29,6 +29,7 @@ pub mod remedy;
 pub mod requirement;
 pub mod section;
 pub mod sheet;
+pub mod strangers;
 pub mod template;
 pub mod values;
 

@@ -9,18 +9,6 @@ pub(crate) mod property;
 
 use elvask_markup::Edit;
 
-/// A setting of a platform that makes an app less safe, when a sheet asks for it.
-pub fn loosens(name: &str, value: &str) -> Option<&'static str> {
-    match (name, value) {
-        ("usesCleartextTraffic", "true") => Some("lets the app talk to servers without encryption"),
-        ("debuggable", "true") => Some("lets anybody with the device look into the running app; the store refuses it"),
-        ("networkSecurityConfig", _) => Some("replaces the rules by which the app trusts servers"),
-        ("NSAppTransportSecurity", _) => Some("changes the rules by which the app trusts servers"),
-        ("UIFileSharingEnabled", "true") => Some("lets anybody with the device read the app's documents"),
-        _ => None,
-    }
-}
-
 /// Returns the one edit that turns a text into another: what they share at both ends stays.
 pub fn difference(old: &str, new: &str) -> Edit {
     let shared = |pairs: &mut dyn Iterator<Item = (char, char)>| {

@@ -343,8 +343,10 @@ impl Citation {
     #[must_use]
     pub(crate) fn in_text(kind: EvidenceKind, file: &str, text: &str, at: usize) -> Self {
         let before = text.get(..at).unwrap_or_default();
-        let line = before.bytes().filter(|byte| *byte == b'\n').count() + 1;
-        let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
+        // Files from elsewhere are cited in many places each.
+        let line = memchr::memchr_iter(b'\n', before.as_bytes()).count() + 1;
+        let start = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |at| at + 1);
+        let column = before.get(start..).map_or(0, |line| line.chars().count()) + 1;
         Citation { kind, file: file.to_owned(), line, column, quote: quote(text, at) }
     }
 }
@@ -354,10 +356,14 @@ impl Citation {
 fn quote(text: &str, at: usize) -> String {
     let at = (0..=at.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
     let (before, after) = text.split_at(at);
-    let start = before.rfind('\n').map_or(0, |at| at + 1);
-    let end = after.find('\n').map_or(text.len(), |end| at + end);
-    let line = text.get(start..end).unwrap_or_default().trim();
-    let line = line.chars().map(|character| if character.is_control() { ' ' } else { character });
+    let start = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |at| at + 1);
+    let end = memchr::memchr(b'\n', after.as_bytes()).map_or(text.len(), |end| at + end);
+    // A line that is longer than anybody reads is cut first, so that it costs no more than others.
+    let line = text.get(start..end).unwrap_or_default().trim_start();
+    let line = line.get(..line.floor_char_boundary(MAX_QUOTE * 8)).unwrap_or_default().trim_end();
+    let line = line
+        .chars()
+        .map(|character| if elvask_markup::text::is_hidden(character) || character == '\t' { ' ' } else { character });
     let mut out: String = line.take(MAX_QUOTE + 1).collect();
     if out.chars().count() > MAX_QUOTE {
         out.pop();

@@ -139,6 +139,11 @@ impl PlistKey {
     }
 }
 
+/// Goes through the keys of `Info.plist` that are known, but for those that hold purposes.
+pub fn plist_keys() -> impl Iterator<Item = &'static str> {
+    rows(include_str!("../data/ios-plist-keys.tsv")).map(|row| row.cell(0))
+}
+
 /// Looks a key of `Info.plist` up, without the ending for a kind of device (`~ipad`).
 #[must_use]
 pub fn plist_key(key: &str) -> Option<PlistKey> {

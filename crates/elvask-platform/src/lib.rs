@@ -15,6 +15,7 @@
 
 pub mod android;
 pub mod capability;
+pub mod consent;
 pub mod gradle;
 pub mod ios;
 mod kind;

@@ -5,8 +5,39 @@ use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
-/// The largest file that is read, in bytes.
+/// The largest file of any sort that is read, in bytes.
 pub const MAX_FILE: u64 = 32 * 1024 * 1024;
+
+/// The largest files of some sorts that are read, in bytes, by the ends of their names. What people write of these is far smaller; what is
+/// larger was made to exhaust whoever reads it.
+const MAX_BY_NAME: [(&str, u64); 13] = [
+    (".gradle", 1 << 20),
+    (".kts", 1 << 20),
+    (".toml", 1 << 20),
+    (".properties", 1 << 20),
+    (".xcconfig", 1 << 20),
+    (".podspec", 1 << 20),
+    ("Podfile", 1 << 20),
+    (".xml", 4 << 20),
+    (".plist", 4 << 20),
+    (".entitlements", 4 << 20),
+    (".json", 4 << 20),
+    (".yaml", 4 << 20),
+    (".pbxproj", 16 << 20),
+];
+
+/// Returns the most bytes of a file that are read, which its name decides.
+#[must_use]
+pub fn limit_of(path: &Path) -> u64 {
+    let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+    MAX_BY_NAME.iter().find(|(end, _)| name.ends_with(end)).map_or(MAX_FILE, |(_, most)| *most)
+}
+
+/// Says that a file is too large to be read.
+fn too_large(bytes: u64, most: u64) -> io::Error {
+    let message = format!("it has {bytes} bytes, and such files over {most} bytes are not read");
+    io::Error::new(io::ErrorKind::FileTooLarge, message)
+}
 
 /// What stands at a path, links followed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -42,7 +73,7 @@ pub trait Files: Sync {
     /// Returns the bytes of a file.
     ///
     /// # Errors
-    /// As the system says; [`io::ErrorKind::FileTooLarge`] for a file over [`MAX_FILE`] bytes.
+    /// As the system says; [`io::ErrorKind::FileTooLarge`] for a file over [`limit_of`] bytes.
     fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
 
     /// Returns the names in a folder with what they are, in the order of the names; empty where there is no folder.
@@ -87,9 +118,9 @@ impl Files for Disk {
         if about.is_dir() {
             return Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder"));
         }
-        if about.len() > MAX_FILE {
-            let message = format!("it has {} bytes; files over {MAX_FILE} bytes are not read", about.len());
-            return Err(io::Error::new(io::ErrorKind::FileTooLarge, message));
+        let most = limit_of(path);
+        if about.len() > most {
+            return Err(too_large(about.len(), most));
         }
         if !about.is_file() {
             return Err(io::Error::new(io::ErrorKind::Unsupported, "it is no regular file"));
@@ -249,7 +280,8 @@ impl Memory {
 impl Files for Memory {
     fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
         let bytes = self.files.get(&self.real(path)).ok_or(io::ErrorKind::NotFound)?;
-        Ok(bytes.to_vec())
+        let (len, most) = (bytes.len() as u64, limit_of(path));
+        if len > most { Err(too_large(len, most)) } else { Ok(bytes.to_vec()) }
     }
 
     fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {

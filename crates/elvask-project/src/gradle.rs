@@ -14,7 +14,7 @@ pub use variants::{SourceSet, Variant};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use elvask_markup::gradle::{Language, Statement, parse};
+use elvask_markup::gradle::{Language, Statement, parse, unpaired};
 use values::Properties;
 
 use crate::files::{Files, normal};
@@ -232,6 +232,10 @@ fn script(loading: &mut Loading<'_>, path: &Path) -> Option<Script> {
     let shown = loading.shown(path);
     let (file, text) = loading.read(path, &shown)?;
     let statements = Arc::new(parse(&text, Language::of_file(&shown)));
+    if let Some(span) = unpaired(&text) {
+        let what = "a bracket has no other one here: the build would stop at it, and nothing is added to this file";
+        loading.unresolved(what.to_owned(), Place { file, span });
+    }
     Some(Script { file, text, statements })
 }
 

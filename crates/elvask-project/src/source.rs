@@ -74,7 +74,12 @@ pub struct Sources {
     files: Vec<Arc<SourceFile>>,
     /// What was read from where.
     read: Arc<HashMap<PathBuf, FileId>>,
+    /// How many bytes were read.
+    bytes: usize,
 }
+
+/// The most bytes that are read of one app's own files and of its packages' project files together.
+pub const MAX_APP: usize = 96 * 1024 * 1024;
 
 /// Why a file could not be read as text.
 #[derive(Debug, thiserror::Error)]
@@ -162,8 +167,13 @@ impl Sources {
         if let Some(real) = self.leads_out(files, path) {
             return (self.add(path, ""), Err(ReadError::LeadsOut(real)));
         }
+        if self.bytes > MAX_APP {
+            let message = format!("the app's files have more than {MAX_APP} bytes in all, and no more of them is read");
+            return (self.add(path, ""), Err(std::io::Error::new(std::io::ErrorKind::FileTooLarge, message).into()));
+        }
         match read_decoded(files, path) {
             Ok((decoded, bytes)) => {
+                self.bytes += decoded.text.len();
                 let text: Arc<str> = decoded.text.into();
                 let file = SourceFile::new(path.to_owned(), shown(path, &self.root), Arc::clone(&text));
                 self.files.push(Arc::new(SourceFile { encoding: decoded.encoding, bytes, ..file }));
@@ -184,6 +194,11 @@ impl Sources {
     #[must_use]
     pub fn find_path(&self, path: &Path) -> Option<FileId> {
         self.files.iter().position(|file| file.path == path).map(FileId)
+    }
+
+    /// Goes through the ids of all files.
+    pub fn ids(&self) -> impl Iterator<Item = FileId> + use<> {
+        (0..self.files.len()).map(FileId)
     }
 
     /// Goes through all files.

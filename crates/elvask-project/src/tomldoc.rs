@@ -54,7 +54,9 @@ pub fn parse<T: Default>(text: &str, read: impl FnOnce(&Table<'_, '_>, &mut Vec<
         }
     };
     for problem in &mut problems {
-        problem.span = Span::new(problem.span.start + mark, problem.span.end + mark);
+        // A parser may name a place inside a character; places that are shown never lie in one.
+        let [start, end] = [problem.span.start, problem.span.end].map(|at| text.floor_char_boundary(at + mark));
+        problem.span = Span::new(start, end);
     }
     problems.sort_by_key(|problem| problem.span);
     (value, problems)

@@ -78,7 +78,7 @@ impl Output {
     /// Prints a result as JSON.
     pub(crate) fn json(&self, value: &impl Serialize) {
         let text = serde_json::to_string_pretty(value).unwrap_or_default();
-        let _ = writeln!(std::io::stdout().lock(), "{text}");
+        let _ = writeln!(std::io::stdout().lock(), "{}", crate::render::escaped_json(text));
     }
 
     /// Says something that belongs to no result.

@@ -6,17 +6,42 @@ pub(crate) mod style;
 
 use std::borrow::Cow;
 
+use elvask_markup::text::is_hidden;
 use unicode_width::UnicodeWidthStr as _;
 
 pub(crate) use style::style;
 
 /// Returns a text without anything that a terminal would act on or that would turn the order of its letters round.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
-    let acts = |character: char| {
-        (character.is_control() && character != '\n' && character != '\t')
-            || matches!(character, '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}' | '\u{200E}' | '\u{200F}')
+    if text.contains(is_hidden) { Cow::Owned(text.replace(is_hidden, "\u{FFFD}")) } else { Cow::Borrowed(text) }
+}
+
+/// Returns the same with each letter as long as before, in bytes, so that places in the text stay what they are. Ends of lines stay too.
+pub(crate) fn clean_in_place(text: &str) -> Cow<'_, str> {
+    let hidden = |letter: char| is_hidden(letter) && letter != '\r';
+    if !text.contains(hidden) {
+        return Cow::Borrowed(text);
+    }
+    let instead = |letter: char| match (hidden(letter), letter.len_utf8()) {
+        (false, _) => letter,
+        (true, 1) => '?',
+        (true, 2) => '\u{B7}',
+        (true, _) => '\u{FFFD}',
     };
-    if text.contains(acts) { Cow::Owned(text.replace(acts, "\u{FFFD}")) } else { Cow::Borrowed(text) }
+    Cow::Owned(text.chars().map(instead).collect())
+}
+
+/// Returns JSON with everything that a terminal would act on written as an escape; it can stand in texts alone.
+pub(crate) fn escaped_json(text: String) -> String {
+    let hidden = |letter: char| is_hidden(letter) && letter != '\r';
+    if !text.contains(hidden) {
+        return text;
+    }
+    let mut out = String::with_capacity(text.len() + 64);
+    for letter in text.chars() {
+        if hidden(letter) { out.push_str(&format!("\\u{:04x}", u32::from(letter))) } else { out.push(letter) }
+    }
+    out
 }
 
 /// Returns a text without the styles that were put into it, for places that clean what they print.

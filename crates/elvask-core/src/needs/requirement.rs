@@ -18,6 +18,8 @@ pub struct Requirement {
     pub platform: Platform,
     /// What identifies it to the platform.
     pub name: String,
+    /// Whether a value that only the owner gives is part of the name.
+    pub named_by_owner: bool,
     /// What exactly.
     pub need: Need,
     /// How sure it is.

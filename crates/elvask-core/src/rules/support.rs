@@ -7,7 +7,6 @@ pub(in crate::rules) mod missing;
 pub(in crate::rules) mod shares;
 
 pub(super) use crate::needs::want_purpose;
-pub(super) use elvask_needs::plan::loosens;
 pub(super) use elvask_needs::plan::manifest::{
     add_permission, manifest_edit, permission_slot, queries_slot, set_android, short,
 };

@@ -5,7 +5,7 @@
 use elvask_platform::Version;
 use serde_json::{Map, Value};
 
-use super::glob::{Budget, Glob, Variables};
+use super::glob::{Budget, Glob, Variables, unknown};
 use crate::url::{Uri, decode};
 
 /// The most entries that are read of one file.
@@ -210,7 +210,7 @@ impl AppleAssociation {
             self.doubts.push(format!("a rule has the key {key:?}, which means nothing"));
         }
         let patterns = component.path.iter().chain(&component.fragment);
-        for name in patterns.flat_map(|pattern| Glob::new(pattern, true, Some(&self.variables)).unknown) {
+        for name in patterns.flat_map(|pattern| unknown(pattern, &self.variables)) {
             self.doubts.push(format!("a rule names the variable {name}, which is not defined: it matches nothing"));
         }
         Ok(component)

@@ -6,6 +6,7 @@
 use std::borrow::Cow;
 use std::cell::Cell;
 use std::collections::BTreeMap;
+use std::rc::Rc;
 
 use elvask_platform::ios;
 
@@ -54,8 +55,8 @@ enum Token {
     Run,
     /// One character of a class.
     Class(Class),
-    /// One of several texts.
-    OneOf(Vec<Vec<Token>>),
+    /// One of several texts. A variable that stands in a pattern many times is made ready once.
+    OneOf(Rc<Vec<Vec<Token>>>),
     /// Nothing at all matches.
     Never,
 }
@@ -101,38 +102,52 @@ pub(crate) struct Glob {
     tokens: Vec<Token>,
     /// Whether case counts.
     case: bool,
-    /// Names of variables that nothing defines; such a pattern matches nothing.
-    pub(crate) unknown: Vec<String>,
+    /// How much went into making it ready, in letters.
+    size: usize,
+}
+
+/// Returns the variables in a pattern that nothing defines; such a pattern matches nothing.
+pub(crate) fn unknown(pattern: &str, variables: &Variables) -> Vec<String> {
+    let names = pattern.split("$(").skip(1).filter_map(|rest| rest.split_once(')').map(|(name, _)| name));
+    let known =
+        |name: &str| Class::of(name).is_some() || matches!(name, "lang" | "region") || variables.contains_key(name);
+    names.filter(|name| !known(name)).map(str::to_owned).collect()
 }
 
 impl Glob {
     /// Prepares a pattern. Without `variables`, as in `paths` and before iOS 13.5, `$(…)` is text.
     pub(crate) fn new(pattern: &str, case: bool, variables: Option<&Variables>) -> Self {
-        let mut glob = Glob { tokens: Vec::new(), case, unknown: Vec::new() };
+        let mut glob = Glob { tokens: Vec::new(), case, size: pattern.len() };
         if pattern.chars().nth(MAX_PATTERN).is_some() {
             glob.tokens.push(Token::Never);
             return glob;
         }
         let mut rest = pattern;
+        let mut ready: BTreeMap<&str, Token> = BTreeMap::new();
         while let Some(letter) = rest.chars().next() {
             let name = variables.and_then(|_| rest.strip_prefix("$(")?.split_once(')'));
             if let (Some(variables), Some((name, behind))) = (variables, name) {
-                let token = variable(name, variables).unwrap_or_else(|| {
-                    glob.unknown.push(name.to_owned());
-                    Token::Never
-                });
-                glob.tokens.push(token);
+                let token = ready.entry(name).or_insert_with(|| variable(name, variables).unwrap_or(Token::Never));
+                glob.tokens.push(token.clone());
                 rest = behind;
                 continue;
             }
             glob.tokens.push(plain(letter));
             rest = rest.get(letter.len_utf8()..).unwrap_or_default();
         }
+        let letters = |token: &Token| match token {
+            Token::OneOf(values) => values.iter().map(|value| value.len() + 1).sum(),
+            _ => 0,
+        };
+        glob.size += ready.values().map(letters).sum::<usize>();
         glob
     }
 
     /// Says whether the whole of a text fits. Where the budget is used up, nothing does.
     pub(crate) fn matches(&self, text: &str, budget: &Budget) -> bool {
+        if !budget.take(self.size) {
+            return false;
+        }
         let fold = |letter: char| if self.case { letter } else { letter.to_lowercase().next().unwrap_or(letter) };
         let text: Vec<char> = text.chars().map(fold).collect();
         let mut at = vec![false; text.len() + 1];
@@ -178,7 +193,7 @@ impl Glob {
                 }
                 Token::OneOf(values) => {
                     let mut next = vec![false; at.len()];
-                    for value in values {
+                    for value in values.iter() {
                         let reached = self.run(value, text, at.clone(), budget);
                         next.iter_mut().zip(reached).for_each(|(place, reached)| *place |= reached);
                     }
@@ -212,7 +227,8 @@ fn variable(name: &str, variables: &Variables) -> Option<Token> {
         _ => variables.get(name)?.iter().map(|value| Cow::Borrowed(value.as_str())).collect(),
     };
     // The values of a variable hold wildcards and no other variables.
-    Some(Token::OneOf(values.iter().take(MAX_VALUES).map(|value| value.chars().map(plain).collect()).collect()))
+    let values = values.iter().take(MAX_VALUES).map(|value| value.chars().map(plain).collect());
+    Some(Token::OneOf(Rc::new(values.collect())))
 }
 
 #[cfg(test)]
@@ -240,7 +256,7 @@ mod tests {
             matches("/$(lang)/x", "/nl/x") && matches("/$(lang)-$(region)", "/nl-NL") && !matches("/$(lang)", "/qq")
         );
         assert!(!matches("/$(Food)", "/mussel"), "names have case");
-        assert_eq!(Glob::new("/$(nothing)", true, Some(&Variables::new())).unknown, ["nothing"]);
+        assert_eq!(unknown("/$(nothing)/$(digit)/$(lang)", &Variables::new()), ["nothing"]);
     }
 
     #[test]

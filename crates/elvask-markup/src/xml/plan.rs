@@ -94,10 +94,40 @@ pub fn move_into(element: Element<'_>, parent: Element<'_>, slot: Slot<'_>) -> V
     let comment = own_comment(element);
     let start = comment.map_or(element.span().start, |comment| comment.span().start);
     let span = Span::new(start, element.span().end);
-    let moved = reindent(text, span, &style.indent);
+    let mut moved = reindent(text, span, &style.indent);
+    // A prefix that is declared around the element and not around its new place is declared anew.
+    let name_end = reindent(text, Span::new(span.start, element.name_span().end), &style.indent).len();
+    for (prefix, namespace) in lost_prefixes(element, parent) {
+        let declared = format!(" xmlns:{prefix}=\"{}\"", escape(&namespace, Place::Attribute('"'), true));
+        moved.insert_str(name_end, &declared);
+    }
     let mut edits = vec![Edit::delete(with_lines(text, span))];
     edits.extend(insert_rendered(parent, slot, &style, &[moved]));
     edits
+}
+
+/// Returns the prefixes that an element uses and that stand for something else, or nothing, inside another one.
+fn lost_prefixes<'d>(element: Element<'d>, parent: Element<'d>) -> Vec<(&'d str, String)> {
+    let document = element.document();
+    let mut lost: Vec<(&str, String)> = Vec::new();
+    let within = document
+        .elements()
+        .filter(|one| one.span().start >= element.span().start && one.span().end <= element.span().end);
+    for one in within {
+        let written = one.attributes().map(|attribute| attribute.name.of(document.text())).chain([one.name()]);
+        for (prefix, _) in written.filter_map(|name| name.split_once(':')) {
+            // What is declared inside goes along.
+            let around =
+                || element.parent().and_then(|around| around.namespace(prefix)).map(std::borrow::Cow::into_owned);
+            let Some(namespace) = around().filter(|_| !matches!(prefix, "xmlns" | "xml")) else { continue };
+            let own = element.attribute_written(&format!("xmlns:{prefix}")).is_some();
+            let there = parent.namespace(prefix).is_some_and(|there| there == namespace);
+            if !own && !there && !lost.iter().any(|(known, _)| *known == prefix) {
+                lost.push((prefix, namespace));
+            }
+        }
+    }
+    lost
 }
 
 /// Returns the comment that speaks of an element alone: on the lines right above it, with no element right below.

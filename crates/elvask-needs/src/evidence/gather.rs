@@ -26,7 +26,7 @@ const MANY_OF_ANY_GRANT: usize = 9;
 const MANY_KEYS: usize = 5;
 
 /// The largest file of notes that is read, in bytes.
-pub(super) const MAX_NOTES: usize = 2 * 1024 * 1024;
+pub(super) const MAX_NOTES: usize = 512 * 1024;
 
 /// The largest source file that is read, in bytes.
 const MAX_SOURCE: usize = 8 * 1024 * 1024;

@@ -2,6 +2,7 @@
 
 use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
+use elvask_markup::text::{fits_xml, is_hidden};
 use elvask_project::intent::{Part, Query};
 use elvask_project::tomldoc::{Problem, Table, Text, Value, as_table, span_of};
 
@@ -71,9 +72,11 @@ pub(crate) const MAX_TEXT: usize = 4096;
 /// Reads what a query or a filter says.
 pub(crate) fn read_intent(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Query {
     let mut get = |key: &str| table.text(key, problems).filter(|value| plain(value, problems)).map(|text| text.text);
+    let names = ["package", "authority"].map(|key| get(key));
+    let [package, authority] = names;
     let query = Query {
-        package: get("package"),
-        authority: get("authority"),
+        package,
+        authority,
         action: get("action"),
         scheme: get("scheme"),
         host: get("host"),
@@ -85,6 +88,11 @@ pub(crate) fn read_intent(table: &Table<'_, '_>, problems: &mut Vec<Problem>) ->
         categories: Vec::new(),
         more: Vec::new(),
     };
+    for key in ["package", "authority"] {
+        if let Some(text) = table.text(key, problems) {
+            name_like(&text, "the name of a package or provider", problems);
+        }
+    }
     let categories = table.texts("category", true, problems);
     Query { categories: categories.into_iter().map(|text| text.text).collect(), ..query }
 }
@@ -141,8 +149,12 @@ pub(crate) fn plist_value(value: &Value<'_>, problems: &mut Vec<Problem>) -> Opt
 
 /// Says whether a text holds nothing that would play tricks on a terminal, and is not overlong.
 pub(crate) fn plain(text: &Text, problems: &mut Vec<Problem>) -> bool {
-    if text.text.chars().any(|character| character.is_control() && !matches!(character, '\n' | '\t')) {
-        problem(problems, text.span, "control characters may not stand here");
+    if text.text.chars().any(is_hidden) {
+        problem(problems, text.span, "characters that are not seen, such as control characters, may not stand here");
+        return false;
+    }
+    if !text.text.chars().all(fits_xml) {
+        problem(problems, text.span, "this holds a character that no manifest or property list can hold");
         return false;
     }
     if text.text.len() > MAX_TEXT {

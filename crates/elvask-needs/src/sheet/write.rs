@@ -79,7 +79,9 @@ fn answers_of<'n>(needs: impl Iterator<Item = &'n Need>, named: &[&Learned]) -> 
 }
 
 fn plain(text: &str) -> String {
-    text.chars().map(|letter| if letter.is_control() { ' ' } else { letter }).collect()
+    text.chars()
+        .map(|letter| if letter.is_control() || elvask_markup::text::is_hidden(letter) { ' ' } else { letter })
+        .collect()
 }
 
 fn cite(learned: &Learned, out: &mut String) {

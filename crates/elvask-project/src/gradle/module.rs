@@ -223,11 +223,19 @@ fn named_argument(flat: &Flat<'_>, reading: &Reading<'_>, name: &str) -> Option<
 /// Returns a script and those that it pulls in with `apply from:`, in the order in which they take effect.
 pub(super) fn with_applied(loading: &mut Loading<'_>, workspace: &Workspace, first: Script) -> Vec<Script> {
     let mut scripts = Vec::new();
-    pull_in(loading, workspace, first, &mut scripts);
+    let mut seen = vec![loading.path(first.file).to_owned()];
+    pull_in(loading, workspace, first, &mut seen, &mut scripts);
     scripts
 }
 
-fn pull_in(loading: &mut Loading<'_>, workspace: &Workspace, script_: Script, out: &mut Vec<Script>) {
+/// Takes in a script behind those that it pulls in. `seen` are those that were begun, so that none is taken in twice, and a circle ends.
+fn pull_in(
+    loading: &mut Loading<'_>,
+    workspace: &Workspace,
+    script_: Script,
+    seen: &mut Vec<PathBuf>,
+    out: &mut Vec<Script>,
+) {
     let folder = loading.path(script_.file).parent().unwrap_or(&workspace.root).to_owned();
     let mut wanted = Vec::new();
     for flat in flatten(&script_) {
@@ -252,16 +260,16 @@ fn pull_in(loading: &mut Loading<'_>, workspace: &Workspace, script_: Script, ou
         }
     }
     for path in wanted {
-        let known = out.iter().any(|script: &Script| loading.path(script.file) == path);
         // A script outside the app belongs to a tool, and says nothing about this app in so many words.
-        if !known
-            && out.len() < MAX_APPLIED
+        if !seen.contains(&path)
+            && seen.len() <= MAX_APPLIED
             && path.starts_with(&loading.root)
             && loading.files.is_file(&path)
             && !path.components().any(|part| part.as_os_str() == "node_modules")
             && let Some(applied) = script(loading, &path)
         {
-            pull_in(loading, workspace, applied, out);
+            seen.push(path);
+            pull_in(loading, workspace, applied, seen, out);
         }
     }
     out.push(script_);

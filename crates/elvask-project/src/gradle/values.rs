@@ -23,6 +23,9 @@ pub(super) enum Value {
     Unknown,
 }
 
+/// The most that a value holds, in letters and entries.
+const MAX_WEIGHT: usize = 16 * 1024;
+
 /// A value and where it is stated.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Known {
@@ -46,6 +49,21 @@ impl Value {
             Value::Text(text) => text.trim().parse().ok(),
             _ => None,
         }
+    }
+
+    /// Returns how much it holds: letters of texts, entries of lists and maps.
+    fn weight(&self) -> usize {
+        match self {
+            Value::Text(text) => 1 + text.len(),
+            Value::List(values) => 1 + values.iter().map(|one| one.value.weight()).sum::<usize>(),
+            Value::Map(entries) => 1 + entries.iter().map(|(key, one)| key.len() + one.value.weight()).sum::<usize>(),
+            Value::Number(_) | Value::Bool(_) | Value::Null | Value::Unknown => 1,
+        }
+    }
+
+    /// Returns a value; one that holds more than any setting does, as names that double each other would make it, is not known.
+    fn bounded(self) -> Value {
+        if self.weight() > MAX_WEIGHT { Value::Unknown } else { self }
     }
 
     pub(super) fn flag(&self) -> Option<bool> {
@@ -230,12 +248,39 @@ impl<'a> Scope<'a> {
                     Piece::Literal(text) => Some(text.clone()),
                     Piece::Value(value) => self.value(value).value.text(),
                 });
-                here(texts.collect::<Option<String>>().map_or(Value::Unknown, Value::Text))
+                let mut whole = String::new();
+                for text in texts {
+                    match text {
+                        Some(text) if whole.len() + text.len() <= MAX_WEIGHT => whole.push_str(&text),
+                        _ => return here(Value::Unknown),
+                    }
+                }
+                here(Value::Text(whole))
             }
-            ExprKind::List(values) => here(Value::List(values.iter().map(|value| self.value(value)).collect())),
+            ExprKind::List(values) => {
+                let (mut list, mut weight) = (Vec::new(), 0);
+                for value in values.iter().map(|value| self.value(value)) {
+                    weight += value.value.weight();
+                    if weight > MAX_WEIGHT {
+                        return here(Value::Unknown);
+                    }
+                    list.push(value);
+                }
+                here(Value::List(list))
+            }
             ExprKind::Map(pairs) => {
-                let pairs = pairs.iter().map(|(key, value)| Some((self.value(key).value.text()?, self.value(value))));
-                here(pairs.collect::<Option<_>>().map_or(Value::Unknown, Value::Map))
+                let (mut map, mut weight) = (Vec::new(), 0);
+                for (key, value) in pairs {
+                    let (Some(key), value) = (self.value(key).value.text(), self.value(value)) else {
+                        return here(Value::Unknown);
+                    };
+                    weight += key.len() + value.value.weight();
+                    if weight > MAX_WEIGHT {
+                        return here(Value::Unknown);
+                    }
+                    map.push((key, value));
+                }
+                here(Value::Map(map))
             }
             ExprKind::Sum(one, other) => here(match (self.value(one).value, self.value(other).value) {
                 (Value::Number(one), Value::Number(other)) => {
@@ -243,14 +288,14 @@ impl<'a> Scope<'a> {
                 }
                 (Value::Map(mut one), Value::Map(other)) => {
                     one.extend(other);
-                    Value::Map(one)
+                    Value::Map(one).bounded()
                 }
                 (Value::List(mut one), Value::List(other)) => {
                     one.extend(other);
-                    Value::List(one)
+                    Value::List(one).bounded()
                 }
                 (one @ Value::Text(_), other) | (one, other @ Value::Text(_)) => match (one.text(), other.text()) {
-                    (Some(one), Some(other)) => Value::Text(format!("{one}{other}")),
+                    (Some(one), Some(other)) => Value::Text(format!("{one}{other}")).bounded(),
                     _ => Value::Unknown,
                 },
                 _ => Value::Unknown,

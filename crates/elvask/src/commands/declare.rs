@@ -1,6 +1,6 @@
 //! `elvask declare` and `elvask withdraw`.
 
-use elvask_core::app::{App, Look};
+use elvask_core::app::{App, Look, SheetOrigin};
 use elvask_core::context::Context;
 use elvask_core::declare::{Naming, OWNER, entries, with_wishes};
 use elvask_core::fill::{FillError, Outcome as Filled, fill_only};
@@ -93,7 +93,7 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     let links = entries.iter().any(|entry| entry.starts_with("android.filter"));
     let wanted = |finding: &Finding| is_wished(finding) || (links && WITH_LINKS.contains(&finding.rule.id));
     let bare = app.clone();
-    let app = with_wishes(&app, &entries).map_err(Failure::new)?;
+    let app = with_wishes(&app, &entries, SheetOrigin::Declared).map_err(Failure::new)?;
     let mut settings = settings(false);
     super::fill::given(&options.given, &app, &mut settings)?;
     let human = look.format == Format::Human;
@@ -252,7 +252,7 @@ pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
     let settings = settings(false);
     // Without a value any will do: what is taken out is known by its name.
     let wished = wished(&options.words, Some("true"), None)?;
-    let wishes = with_wishes(&app, &wished).map_err(Failure::new)?;
+    let wishes = with_wishes(&app, &wished, SheetOrigin::Declared).map_err(Failure::new)?;
     let asked: Vec<Asked> = wishes
         .plugins()
         .last()

@@ -1,5 +1,7 @@
 //! `elvask fill`.
 
+use std::collections::HashSet;
+
 use elvask_core::app::{App, Look};
 use elvask_core::check::check_texts;
 use elvask_core::fill::{FillError, Outcome as Filled, fill_through, is_picked, wants};
@@ -350,16 +352,8 @@ fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, ne
 
 /// Leaves out what was mended again in a later round.
 fn distinct(mended: &[Finding]) -> Vec<&Finding> {
-    let mut seen: Vec<&Finding> = Vec::new();
-    for finding in mended {
-        let same = |other: &&&Finding| {
-            other.rule.id == finding.rule.id && other.subject == finding.subject && other.message == finding.message
-        };
-        if seen.iter().find(same).is_none() {
-            seen.push(finding);
-        }
-    }
-    seen
+    let mut seen = HashSet::new();
+    mended.iter().filter(|finding| seen.insert((finding.rule.id, &finding.subject, &finding.message))).collect()
 }
 
 pub(crate) fn wanted(want: &Want) -> String {

@@ -86,6 +86,7 @@ fn known_from(known: &Known) -> String {
         Some(SheetOrigin::Package) => paint(GOOD, "its own sheet"),
         Some(SheetOrigin::App) => paint(GOOD, "a sheet of the app"),
         Some(SheetOrigin::Folder) => paint(GOOD, "a sheet of a folder that was named"),
+        Some(SheetOrigin::Placed | SheetOrigin::Declared) => paint(GOOD, "what you named"),
         None => {
             let kinds: Vec<_> =
                 known.evidence().into_iter().map(|kind| kind.title().trim_start_matches("its ").to_owned()).collect();

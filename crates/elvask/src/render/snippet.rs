@@ -11,7 +11,7 @@ use elvask_needs::requirement::{Citation, EvidenceKind};
 use elvask_project::source::{FileId, Place, Sources};
 
 use super::style::{ERROR, FAINT, NOTE, WARNING, paint};
-use super::{clean, width, wrap};
+use super::{clean, clean_in_place, width, wrap};
 
 /// The most plugins that are shown with their sheets.
 const MAX_SHOWN: usize = 3;
@@ -214,13 +214,13 @@ fn source<'s>(
     if let Some(end) = text.get(span.clone()).and_then(|marked| marked.find(['\r', '\n'])) {
         span.end = span.start + end;
     }
-    Snippet::source(text).path(path).annotation(kind.span(span).label(label)).into()
+    Snippet::source(clean_in_place(text)).path(path).annotation(kind.span(span).label(label)).into()
 }
 
 fn patched<'s>(sources: &'s Sources, file: FileId, edits: &[Edit]) -> Snippet<'s, Patch<'s>> {
     let source = sources.file(file);
     let (text, mark) = unmarked(&source.text);
-    let mut snippet = Snippet::source(text).path(clean(&source.shown).into_owned());
+    let mut snippet = Snippet::source(clean_in_place(text)).path(clean(&source.shown).into_owned());
     for edit in edits {
         let span = fit(text, whole_lines(&source.text, edit), mark);
         snippet = snippet.patch(Patch::new(span, clean(&edit.insert.replace("\r\n", "\n")).into_owned()));

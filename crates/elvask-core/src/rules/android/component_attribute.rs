@@ -172,6 +172,7 @@ mod tests {
         assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
         app.is_left_alone();
         app.toml("[plugins.p.answers]\nscheme = 'marram'")
+            .agreed(&["taskAffinity"])
             .mends_manifest(ID, &activity("\n            android:taskAffinity=\"marram.task\""));
     }
 

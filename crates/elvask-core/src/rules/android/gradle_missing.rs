@@ -46,10 +46,8 @@ mod tests {
             .build(build)
             .file("android/build.gradle", root)
             .needs("knot_banner", "android.gradle = { file = 'app', plugin = 'example.knot.services' }")
-            .needs(
-                "avocet_checkout",
-                "android.gradle = { file = 'app', dependency = 'example.avocet:checkout:2.0.0' }",
-            );
+            .needs("avocet_checkout", "android.gradle = { file = 'app', dependency = 'example.avocet:checkout:2.0.0' }")
+            .agreed(&["example.knot.services"]);
         assert_eq!(app.found(ID), ["error example.knot.services 1:1", "error example.avocet:checkout 7:1"]);
         let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
         let text = &filled.sources.file(filled.changed[0]).text;
@@ -70,6 +68,7 @@ mod tests {
             "avocet_checkout",
             "android.gradle = { file = 'root', repository = 'https://maven.avocet.example/releases' }",
         );
+        let app = app.agreed(&["https://maven.avocet.example/releases"]);
         let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
         assert_eq!(
             filled.sources.file(filled.changed[0]).text.as_ref(),
@@ -96,6 +95,7 @@ mod tests {
             "avocet_checkout",
             "android.gradle = { file = 'root', repository = 'https://maven.avocet.example/releases' }",
         );
+        let app = app.agreed(&["https://maven.avocet.example/releases"]);
         let finding = app.findings(ID).remove(0);
         assert!(
             finding.remedy.text().contains("maven { url 'https://maven.avocet.example/releases' }"),
@@ -115,6 +115,7 @@ mod tests {
 
     /// Returns what the scripts of the root and of the app say once an app is filled.
     fn filled(app: &Fixture) -> (String, String) {
+        let app = app.clone().agreed(&["example.knot.services"]);
         let loaded = app.load();
         let filled = crate::fill::fill(&loaded, &app.settings).unwrap();
         let text = |shown: &str| {

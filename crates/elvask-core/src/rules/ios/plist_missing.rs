@@ -1,8 +1,8 @@
 //! `plist-missing`: a plugin needs a key, or a part of its value, that the property list does not hold.
 
 use elvask_markup::plist::Entry;
-use elvask_markup::plist::plan::{self, NewValue};
-use elvask_needs::remedy::{Remedy, Want};
+use elvask_markup::plist::plan;
+use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
 use elvask_project::surface::PlistView;
@@ -12,7 +12,7 @@ use crate::finding::{About, Finding, Level};
 use crate::needs::{Group, Requirement};
 use crate::rules::Rule;
 use crate::rules::support::missing::{clashes, missing};
-use crate::rules::support::{Lack, lacks, loosens, shown, who_needs};
+use crate::rules::support::{Lack, lacks, shown, who_needs};
 
 /// See the module.
 pub struct PlistMissing;
@@ -88,20 +88,8 @@ fn parts(
             continue;
         }
         let place = plist.at(plan::start_tag(plist.list, place));
-        let remedy =
-            guarded(context, group.name, &value, || Remedy::edit(format!("add {lacking}"), plist.file, edits.clone()));
+        let remedy = Remedy::edit(format!("add {lacking}"), plist.file, edits);
         out.push(finding(message, place).mend(remedy));
-    }
-}
-
-/// Asks for consent first where a value makes the app less safe.
-fn guarded(context: &Context<'_>, key: &str, value: &NewValue, remedy: impl Fn() -> Remedy) -> Remedy {
-    match loosens(key, &shown(value)).filter(|_| !context.consented(key)) {
-        Some(meaning) => Remedy::Answer {
-            wants: vec![Want::Consent { subject: key.to_owned(), meaning: meaning.to_owned() }],
-            lines: format!("{key} = {}", shown(value)),
-        },
-        None => remedy(),
     }
 }
 

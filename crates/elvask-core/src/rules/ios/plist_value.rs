@@ -12,7 +12,7 @@ use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::missing::clashes;
-use crate::rules::support::{Lack, lacks, loosens, rewrite, shown, who_needs};
+use crate::rules::support::{Lack, lacks, rewrite, shown, who_needs};
 
 /// See the module.
 pub struct PlistValue;
@@ -88,14 +88,11 @@ fn needed_values(context: &Context<'_>, out: &mut Vec<Finding>) {
                 who_needs(context, group.requirements),
                 shown(wanted)
             );
-            let remedy = match loosens(group.name, &shown(wanted)).filter(|_| !context.consented(group.name)) {
-                Some(meaning) => Remedy::Manual(format!("Decide whether to write {}: it {meaning}.", shown(wanted))),
-                None => match plist.made_from(&entry.value) {
-                    Some(made) if !std::ptr::eq(declared, &entry.value) => {
-                        Remedy::Manual(format!("Put {} into the build setting {}.", shown(wanted), made.setting))
-                    }
-                    _ => rewrite(context, plist, format!("write {}", shown(wanted)), declared, wanted),
-                },
+            let remedy = match plist.made_from(&entry.value) {
+                Some(made) if !std::ptr::eq(declared, &entry.value) => {
+                    Remedy::Manual(format!("Put {} into the build setting {}.", shown(wanted), made.setting))
+                }
+                _ => rewrite(context, plist, format!("write {}", shown(wanted)), declared, wanted),
             };
             let place = match plist.made_from(&entry.value) {
                 Some(_) => plist.value_place(entry),

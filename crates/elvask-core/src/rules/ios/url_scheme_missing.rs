@@ -68,7 +68,7 @@ mod tests {
     #[test]
     fn a_scheme_is_added_with_its_type() {
         let name = "    <key>CFBundleName</key>\n    <string>Marram</string>\n";
-        let app = Fixture::ios(name).needs("avocet_checkout", "ios.url-scheme = 'marram'");
+        let app = Fixture::ios(name).needs("avocet_checkout", "ios.url-scheme = 'marram'").agreed(&["marram"]);
         assert_eq!(app.found(ID), ["error marram 2:1"]);
         app.mends_plist(ID, &format!("{name}{}", types("marram")));
         assert!(Fixture::ios(&types("Marram")).needs("p", "ios.url-scheme = 'marram'").found(ID).is_empty());

@@ -12,7 +12,6 @@ use serde_json::{Value as Json, json};
 use crate::kinds::stated::{asking, name_like, plain, problem};
 use crate::kinds::toml::{table, text};
 use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
-use crate::plan::loosens;
 use crate::plan::manifest::{manifest_edit, set_android};
 use crate::remedy::{Remedy, Want};
 use crate::requirement::Need;
@@ -177,7 +176,7 @@ impl KindSpec for Attribute {
         format!("`{name}` of {} is not stated{only}, and {who} \"{}\"", parts.owner.title(), parts.value)
     }
 
-    fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, answering: &dyn Answering) -> Option<(Place, Remedy)> {
+    fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, _answering: &dyn Answering) -> Option<(Place, Remedy)> {
         let main = scene.manifest.as_deref()?;
         let parts = parts(need)?;
         let owning = scene.manifests.iter().find_map(|manifest| Some((manifest, manifest.owner(parts.owner)?)));
@@ -194,13 +193,7 @@ impl KindSpec for Attribute {
             _ => parts.value.to_owned(),
         };
         let line = format!("android:{name}=\"{value}\"");
-        let remedy = match loosens(name, parts.value).filter(|_| !answering.consented(name)) {
-            Some(meaning) => Remedy::Answer {
-                wants: vec![Want::Consent { subject: name.to_owned(), meaning: meaning.to_owned() }],
-                lines: line,
-            },
-            None => manifest_edit(line, manifest, vec![set_android(manifest, element, name, &value)]),
-        };
+        let remedy = manifest_edit(line, manifest, vec![set_android(manifest, element, name, &value)]);
         Some((manifest.value_place(element, name), remedy))
     }
 

@@ -51,6 +51,13 @@ fn is_safe(text: &str) -> bool {
     text.chars().all(fits)
 }
 
+/// Says whether a text is a name in the language of build files. It stands there outside quotes, so that anything else would be code.
+fn is_identifier(text: &str) -> bool {
+    text.len() <= 100
+        && text.starts_with(|letter: char| letter.is_ascii_alphabetic() || letter == '_')
+        && text.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '_')
+}
+
 impl KindSpec for Gradle {
     fn about(&self) -> &'static KindAbout {
         &ABOUT
@@ -220,8 +227,11 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
         "keep-rule" => plain(&name, problems) && name.text.trim_start().starts_with('-') && !name.text.contains('\n'),
         _ => !name.text.is_empty() && name.text.len() <= MAX_TEXT && is_safe(&name.text),
     };
-    let words = [version.as_deref(), configuration.as_ref().map(|text| text.text.as_str())];
-    if !fits || words.into_iter().flatten().any(|text| !is_safe(text)) {
+    if let Some(configuration) = configuration.as_ref().filter(|text| !is_identifier(&text.text)) {
+        problem(problems, configuration.span, "a configuration is named by letters, digits and underscores alone");
+        return None;
+    }
+    if !fits || version.as_deref().is_some_and(|text| !is_safe(text)) {
         problem(problems, name.span, format!("this is no {} as Gradle takes it", which.replace('-', " ")));
         return None;
     }

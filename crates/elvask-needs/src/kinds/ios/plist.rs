@@ -12,7 +12,6 @@ use crate::kinds::toml::{table, text, value as written};
 use crate::kinds::{
     Answering, Asking, Asks, Declared, Joined, KindAbout, KindSpec, Match, Side, Spot, Stated, distinct,
 };
-use crate::plan::loosens;
 use crate::plan::plist::{add_key, key_lines};
 use crate::remedy::{Remedy, Want};
 use crate::requirement::{Need, plain_value};
@@ -88,6 +87,10 @@ impl KindSpec for Plist {
         let Some(table) = stated.fields("`ios.plist`", &["key", "value"], problems) else { return Vec::new() };
         let key = table.required_text("key", problems);
         let Some(key) = key.filter(|key| plain(key, problems) && !key.text.is_empty()) else { return Vec::new() };
+        if key.text.contains(['<', '>', '&', '"', '\n', '\t']) {
+            problem(problems, key.span, "this is no key of a property list");
+            return Vec::new();
+        }
         let Some(value) = table.get("value") else {
             problem(problems, table.span, "`ios.plist` needs a `value`");
             return Vec::new();
@@ -179,15 +182,9 @@ impl KindSpec for Plist {
         format!("`{name}` is not there, and {who} it")
     }
 
-    fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, answering: &dyn Answering) -> Option<(Place, Remedy)> {
+    fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, _answering: &dyn Answering) -> Option<(Place, Remedy)> {
         let (plist, value) = (scene.plist?, wanted(need)?);
-        let remedy = match loosens(name, &shown(value)).filter(|_| !answering.consented(name)) {
-            Some(meaning) => Remedy::Answer {
-                wants: vec![Want::Consent { subject: name.to_owned(), meaning: meaning.to_owned() }],
-                lines: format!("{name} = {}", shown(value)),
-            },
-            None => add_key(scene, format!("add {name}"), plist, name, value),
-        };
+        let remedy = add_key(scene, format!("add {name}"), plist, name, value);
         Some((plist.root_tag(), remedy))
     }
 

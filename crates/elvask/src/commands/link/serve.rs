@@ -1,18 +1,27 @@
 //! `elvask link serve`.
 
-use std::io::Read;
-use std::sync::Arc;
+use std::convert::Infallible;
+use std::path::PathBuf;
+use std::sync::{Arc, mpsc};
 use std::thread;
 use std::time::Duration;
 
 use elvask_core::record::FORMAT;
 use elvask_link::association::{Document, Folder, Served, Website as _};
 use elvask_project::files::{Disk, Files as _};
+use http_body_util::Full;
+use hyper::body::{Bytes, Incoming};
+use hyper::header::{self, HeaderName, HeaderValue};
+use hyper::server::conn::http1;
+use hyper::service::service_fn;
+use hyper::{Request, Response, StatusCode};
+use hyper_util::rt::{TokioIo, TokioTimer};
 use serde::Serialize;
-use tiny_http::{Header, Request, Response, Server, StatusCode};
+use tokio::net::{TcpListener, TcpStream};
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 use super::site_folder;
-use crate::commands::{Done, Outcome, load_with};
+use crate::commands::{Done, load_with};
 use crate::options::Format;
 use crate::options::link::LinkServe;
 use crate::output::{Failure, Output};
@@ -21,9 +30,18 @@ use crate::render::clean;
 /// How long a slow answer takes: more than Android's verifier waits.
 const SLOW: Duration = Duration::from_secs(6);
 /// How large a huge answer is: more than any device reads.
-const HUGE: u64 = 8 * 1024 * 1024;
-/// How many requests are answered at the same time.
-const WORKERS: usize = 8;
+const HUGE: usize = 8 * 1024 * 1024;
+/// How many connections are open at the same time; others wait.
+const CONNECTIONS: usize = 64;
+/// How long a client may take for the head of its request.
+const PATIENCE: Duration = Duration::from_secs(5);
+/// How long a connection lasts at most.
+const LONGEST: Duration = Duration::from_secs(30);
+/// The most bytes and fields of the head of a request.
+const MAX_HEAD: usize = 16 * 1024;
+const MAX_HEADERS: usize = 64;
+/// How many lines wait to be said.
+const LINES: usize = 256;
 
 /// Where it is served, for programs.
 #[derive(Serialize)]
@@ -79,89 +97,134 @@ pub(crate) fn run(options: &LinkServe, output: &Output) -> Done {
     if !Disk.is_folder(&folder) {
         return Err(Failure::new(format!("{}: there is no such folder", folder.display())));
     }
-    let server = Server::http(("127.0.0.1", options.port)).map_err(|error| {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_io().enable_time().build();
+    let runtime = runtime.map_err(|error| Failure::new(format!("no server can be started: {error}")))?;
+    let (lines, told) = mpsc::sync_channel::<String>(LINES);
+    thread::scope(|scope| {
+        scope.spawn(|| {
+            for line in told {
+                if !output.quiet {
+                    output.say(&clean(&line));
+                }
+            }
+        });
+        runtime.block_on(serve(options, Site { folder, faults }, lines, output))
+    })
+}
+
+/// What is served.
+struct Site {
+    folder: PathBuf,
+    faults: Vec<(Fault, Option<String>)>,
+}
+
+async fn serve(options: &LinkServe, site: Site, lines: mpsc::SyncSender<String>, output: &Output) -> Done {
+    let listener = TcpListener::bind(("127.0.0.1", options.port)).await.map_err(|error| {
         Failure::new(format!("port {} cannot be used: {error}", options.port)).hint("--port 0 takes a free one")
     })?;
-    let address = server.server_addr().to_ip().map(|address| address.to_string()).unwrap_or_default();
+    let address = listener.local_addr().map(|address| address.to_string()).unwrap_or_default();
     if options.app.format == Format::Json {
         output.json(&Record { format: FORMAT, address: format!("http://{address}") });
     } else {
         output.result(&format!("http://{address}\n"));
     }
-    output
-        .say(&format!("Serving {}. In another terminal: elvask link audit --site http://{address}", folder.display()));
-    let server = Arc::new(server);
-    thread::scope(|scope| {
-        for _ in 0..WORKERS {
-            scope.spawn(|| {
-                while let Ok(request) = server.recv() {
-                    let line = answer(request, &folder, &faults);
-                    if !output.quiet {
-                        output.say(&clean(&line));
-                    }
-                }
-            });
-        }
-    });
-    Ok(Outcome::Clean)
+    let shown = clean(&site.folder.display().to_string()).into_owned();
+    output.say(&format!("Serving {shown}. In another terminal: elvask link audit --site http://{address}"));
+    let (site, seats) = (Arc::new(site), Arc::new(Semaphore::new(CONNECTIONS)));
+    loop {
+        let stream = accept(&listener, &seats).await;
+        // One that has gone away before it was taken is no fault of the server.
+        let Some((stream, seat)) = stream else { continue };
+        let (site, lines) = (Arc::clone(&site), lines.clone());
+        tokio::spawn(async move {
+            let service = service_fn(move |request| answer(request, Arc::clone(&site), lines.clone()));
+            let connection = http1::Builder::new()
+                .timer(TokioTimer::new())
+                .header_read_timeout(PATIENCE)
+                .max_buf_size(MAX_HEAD)
+                .max_headers(MAX_HEADERS)
+                .keep_alive(false)
+                .serve_connection(TokioIo::new(stream), service);
+            // What a client announces as a body is never read.
+            let _ = tokio::time::timeout(LONGEST, connection).await;
+            drop(seat);
+        });
+    }
 }
 
-fn header(name: &str, value: &str) -> Option<Header> {
-    Header::from_bytes(name.as_bytes(), value.as_bytes()).ok()
+/// Waits for a seat, and then for a connection that takes it.
+async fn accept(listener: &TcpListener, seats: &Arc<Semaphore>) -> Option<(TcpStream, OwnedSemaphorePermit)> {
+    let seat = Arc::clone(seats).acquire_owned().await.ok()?;
+    let (stream, _) = listener.accept().await.ok()?;
+    Some((stream, seat))
 }
 
-/// Answers a request, and returns the line about it.
-fn answer(request: Request, folder: &std::path::Path, faults: &[(Fault, Option<String>)]) -> String {
-    let named =
-        request.headers().iter().find(|header| header.field.equiv("Host")).map(|header| header.value.to_string());
-    let host = named.unwrap_or_default().split(':').next().unwrap_or_default().to_ascii_lowercase();
-    let path = request.url().split(['?', '#']).next().unwrap_or_default().trim_start_matches('/').to_owned();
-    let fault = faults.iter().find(|(_, only)| only.as_ref().is_none_or(|only| *only == host)).map(|(fault, _)| *fault);
+/// Answers a request, and says on `lines` what it was.
+async fn answer(
+    request: Request<Incoming>,
+    site: Arc<Site>,
+    lines: mpsc::SyncSender<String>,
+) -> Result<Response<Full<Bytes>>, Infallible> {
+    let named = request.headers().get(header::HOST).and_then(|value| value.to_str().ok()).unwrap_or_default();
+    let host = named.split(':').next().unwrap_or_default().to_ascii_lowercase();
+    let path = request.uri().path().trim_start_matches('/').to_owned();
+    let concerns = |only: &Option<String>| only.as_ref().is_none_or(|only| *only == host);
+    let fault = site.faults.iter().find(|(_, only)| concerns(only)).map(|(fault, _)| *fault);
     // Nothing but the two files is ever handed out, so no path leads elsewhere.
     let document = Document::ALL.into_iter().find(|document| document.path() == path);
-    let (status, mut headers, body, length): Parts = match (document, fault) {
+    let mut why = None;
+    let (status, fields, body): Parts = match (document, fault) {
         (Some(_), Some(Fault::Redirect)) => {
-            let target = format!("https://www.{host}/{path}");
-            (301, vec![header("Location", &target)], Box::new(std::io::empty()), Some(0))
+            (301, vec![(header::LOCATION, format!("https://www.{host}/{path}"))], Bytes::new())
         }
         (Some(_), Some(Fault::NotFound)) | (None, _) => text(404, "there is no such file\n"),
         (Some(_), Some(Fault::Login)) => text(401, "log in first\n"),
         (Some(_), Some(Fault::ServerError)) => text(500, "something went wrong\n"),
-        (Some(_), Some(Fault::Huge)) => {
-            let body = std::io::repeat(b' ').take(HUGE);
-            (200, vec![header("Content-Type", "application/json")], Box::new(body), Some(HUGE))
-        }
+        (Some(_), Some(Fault::Huge)) => (200, json_type(), Bytes::from(vec![b' '; HUGE])),
         (Some(document), fault) => {
             if fault == Some(Fault::Slow) {
-                thread::sleep(SLOW);
+                tokio::time::sleep(SLOW).await;
             }
-            let kind = if fault == Some(Fault::WrongType) { "text/html; charset=utf-8" } else { "application/json" };
-            match Folder::new(&Disk, folder, "").ask(&host, document) {
-                Served::File(found) => {
-                    let length = u64::try_from(found.body.len()).ok();
-                    (
-                        200,
-                        vec![header("Content-Type", kind)],
-                        Box::new(std::io::Cursor::new(found.body.to_vec())),
-                        length,
-                    )
+            let kind = match fault {
+                Some(Fault::WrongType) => vec![(header::CONTENT_TYPE, "text/html; charset=utf-8".to_owned())],
+                _ => json_type(),
+            };
+            match Folder::new(&Disk, &site.folder, "").ask(&host, document) {
+                Served::File(found) => match found.is_well_formed(document) {
+                    Ok(()) => (200, kind, Bytes::copy_from_slice(&found.body)),
+                    Err(wrong) => {
+                        why = Some(wrong);
+                        text(404, "there is no well-formed file\n")
+                    }
+                },
+                Served::Failed { reason, .. } => {
+                    why = Some(reason);
+                    text(404, "there is no such file\n")
                 }
                 _ => text(404, "there is no such file\n"),
             }
         }
     };
-    headers.push(header("Cache-Control", "no-store"));
-    let line = format!("{status} {} https://{host}/{path}", request.method());
-    let length = length.and_then(|length| usize::try_from(length).ok());
-    let response = Response::new(StatusCode(status), headers.into_iter().flatten().collect(), body, length, None);
-    // A client that has gone away is no fault of the server.
-    let _ = request.respond(response);
-    line
+    let why = why.map(|why| format!(": not served, as {why}")).unwrap_or_default();
+    // Where nobody reads what is said, requests are answered all the same.
+    let _ = lines.try_send(format!("{status} {} https://{host}/{path}{why}", request.method()));
+    let mut response = Response::new(Full::new(body));
+    *response.status_mut() = StatusCode::from_u16(status).unwrap_or_default();
+    for (name, value) in fields.into_iter().chain([(header::CACHE_CONTROL, "no-store".to_owned())]) {
+        if let Ok(value) = HeaderValue::from_str(&value) {
+            response.headers_mut().insert(name, value);
+        }
+    }
+    Ok(response)
 }
 
-type Parts = (u16, Vec<Option<Header>>, Box<dyn Read + Send>, Option<u64>);
+/// The status, the header fields and the body of an answer.
+type Parts = (u16, Vec<(HeaderName, String)>, Bytes);
+
+fn json_type() -> Vec<(HeaderName, String)> {
+    vec![(header::CONTENT_TYPE, "application/json".to_owned())]
+}
 
 fn text(status: u16, body: &'static str) -> Parts {
-    let length = u64::try_from(body.len()).ok();
-    (status, vec![header("Content-Type", "text/plain; charset=utf-8")], Box::new(body.as_bytes()), length)
+    (status, vec![(header::CONTENT_TYPE, "text/plain; charset=utf-8".to_owned())], Bytes::from_static(body.as_bytes()))
 }
