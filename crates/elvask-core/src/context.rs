@@ -11,6 +11,7 @@ use elvask_needs::kinds::{self, Answering};
 use elvask_needs::remedy::Want;
 use elvask_needs::template::{fill_in, fill_in_value, is_unfilled_purpose};
 use elvask_platform::{Kind, Platform};
+use elvask_project::names::{ANDROID, TOOLS};
 use elvask_project::scene::Scene;
 use elvask_project::source::{FileId, Place, Sources};
 use elvask_project::surface::{Effective, Surface};
@@ -33,6 +34,17 @@ pub struct Context<'a> {
     pub settings: &'a Settings,
     links: OnceLock<AppLinks>,
     broken_scripts: OnceLock<Vec<FileId>>,
+    taken_out: OnceLock<Vec<TakenOut>>,
+}
+
+/// An element that a merge marker in one of the app's own manifests takes out.
+pub(crate) struct TakenOut {
+    /// The name of the element.
+    pub(crate) element: String,
+    /// What it names.
+    pub(crate) name: String,
+    /// How it is written.
+    pub(crate) source: String,
 }
 
 /// A context is its scene, with what is needed beside it.
@@ -52,7 +64,34 @@ impl<'a> Context<'a> {
         let answers = Answers::gather(app, settings, scene.manifest.as_deref(), scene.plist.as_ref());
         let mut needs = Needs::gather(app, &answers, &scene);
         needs.settle(|one| kinds::is_met(&scene, &one.name, &one.need));
-        Context { app, scene, needs, answers, settings, links: OnceLock::new(), broken_scripts: OnceLock::new() }
+        Context {
+            app,
+            scene,
+            needs,
+            answers,
+            settings,
+            links: OnceLock::new(),
+            broken_scripts: OnceLock::new(),
+            taken_out: OnceLock::new(),
+        }
+    }
+
+    /// Returns what merge markers take out; looked for at the first call.
+    pub(crate) fn taken_out(&self) -> &[TakenOut] {
+        self.taken_out.get_or_init(|| {
+            let mut out = Vec::new();
+            for manifest in &self.manifests {
+                let mut open = vec![manifest.root];
+                while let Some(element) = open.pop() {
+                    open.extend(element.children());
+                    let marked = element.value(TOOLS, "node").is_some_and(|node| node == "remove");
+                    let Some(name) = element.value(ANDROID, "name").filter(|_| marked) else { continue };
+                    let source = element.node().source().trim().to_owned();
+                    out.push(TakenOut { element: element.name().to_owned(), name: name.into_owned(), source });
+                }
+            }
+            out
+        })
     }
 
     /// Returns the build files of which the brackets do not pair up; looked for at the first call.

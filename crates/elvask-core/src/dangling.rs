@@ -3,7 +3,6 @@
 use elvask_needs::kinds::android::resource::{is_there, references};
 use elvask_needs::remedy::Remedy;
 use elvask_project::appfiles::AndroidApp;
-use elvask_project::names::{ANDROID, TOOLS};
 
 use crate::context::Context;
 use crate::finding::Finding;
@@ -50,24 +49,16 @@ fn taken_out(context: &Context<'_>, text: &str) -> Option<String> {
     if !text.contains("name=\"") {
         return None;
     }
-    for manifest in &context.manifests {
-        let mut open = vec![manifest.root];
-        while let Some(element) = open.pop() {
-            open.extend(element.children());
-            let marked = element.value(TOOLS, "node").is_some_and(|node| node == "remove");
-            let Some(name) = element.value(ANDROID, "name").filter(|_| marked) else { continue };
-            let written = text.split('<').any(|tag| {
-                tag.strip_prefix(element.name()).is_some_and(|rest| rest.starts_with(char::is_whitespace))
-                    && tag.contains(&format!("name=\"{name}\""))
-                    && !tag.contains(":node=")
-            });
-            // What stands there is moved with its marker, and not written anew.
-            if written && !text.contains(element.node().source().trim()) {
-                return Some(name.into_owned());
-            }
-        }
-    }
-    None
+    let found = context.taken_out().iter().find(|marked| {
+        let written = text.split('<').any(|tag| {
+            tag.strip_prefix(marked.element.as_str()).is_some_and(|rest| rest.starts_with(char::is_whitespace))
+                && tag.contains(&format!("name=\"{}\"", marked.name))
+                && !tag.contains(":node=")
+        });
+        // What stands there is moved with its marker, and not written anew.
+        written && !text.contains(&marked.source)
+    });
+    found.map(|marked| marked.name.clone())
 }
 
 /// Goes through the names in `${NAME}`.

@@ -222,7 +222,12 @@ impl Needs {
     /// Returns the requirements of one kind and name.
     #[must_use]
     pub fn group(&self, kind: Kind, name: &str) -> Option<Group<'_>> {
-        self.groups(kind).find(|group| group.name == name)
+        // Sorted by kind and name.
+        let key = |requirement: &Requirement| (requirement.kind(), requirement.name.as_str()).cmp(&(kind, name));
+        let start = self.all.partition_point(|requirement| key(requirement).is_lt());
+        let end = self.all.partition_point(|requirement| key(requirement).is_le());
+        let requirements = self.all.get(start..end)?;
+        Some(Group { name: requirements.first()?.name.as_str(), requirements })
     }
 
     /// Returns the requirements of one kind and name, none where there is no such need.

@@ -10,7 +10,7 @@ use elvask_needs::linking::Linking;
 use elvask_needs::own::OwnCode;
 use elvask_needs::reach::BuiltUpon;
 use elvask_needs::requirement::{Citation, EvidenceKind, Need};
-use elvask_needs::sheet::Sheet;
+use elvask_needs::sheet::{MAX_REQUIRED_OF_APP, Sheet};
 use elvask_needs::{reach, sheet};
 use elvask_platform::Platform;
 use elvask_project::appfiles::{AndroidApp, AppFiles, Generated, IosApp, LoadError, RequiredFile};
@@ -18,7 +18,7 @@ use elvask_project::files::{FileKind, Files, shown};
 use elvask_project::gradle;
 use elvask_project::layout::{FILE_NAME, Layout};
 use elvask_project::loading::{FaultKind, Loading};
-use elvask_project::source::{FileId, Place, read_text};
+use elvask_project::source::{FileId, Place};
 use elvask_project::tomldoc::Problem;
 use rayon::prelude::*;
 
@@ -265,6 +265,7 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
         }
     }
     let mut plugins = Vec::new();
+    let mut required = 0;
     for package in packages {
         let named = |sheet: &&PluginSheet| sheet.sheet.plugin.text == package.name;
         // Sheets come in rising order of precedence, so that the last one wins.
@@ -276,6 +277,14 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
             if loading.files.is_file(&path) {
                 sheet = read_sheet(loading, &path, Some(&package.name), SheetOrigin::Package);
             }
+        }
+        required += sheet.as_ref().map_or(0, |sheet| sheet.sheet.requires.len());
+        if let Some(beyond) = sheet.take_if(|_| required > MAX_REQUIRED_OF_APP) {
+            let message = format!(
+                "the sheets of the app's packages state more than {MAX_REQUIRED_OF_APP} requirements together; this one is not read"
+            );
+            let problem = Problem { message, span: Span::at(0) };
+            loading.problems(FaultKind::Sheet, beyond.file, vec![problem]);
         }
         if sheet.is_none() && package.platforms.is_empty() {
             continue;
@@ -403,14 +412,10 @@ fn read_sheet(
     package: Option<&str>,
     origin: SheetOrigin,
 ) -> Option<PluginSheet> {
-    let read = read_text(loading.files, path);
-    let (file, text) = match read {
-        Ok(text) => {
-            let text: Arc<str> = text.into();
-            (loading.sources.add(path, Arc::clone(&text)), text)
-        }
+    let (file, read) = loading.sources.read(loading.files, path);
+    let text = match read {
+        Ok(text) => text,
         Err(error) => {
-            let file = loading.sources.add(path, "");
             let problem = Problem { message: error.message(), span: Span::at(0) };
             loading.problems(FaultKind::Sheet, file, vec![problem]);
             return None;

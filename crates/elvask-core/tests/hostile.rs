@@ -100,8 +100,7 @@ fn becomes(package: &[(&str, &str)], before: &[String]) -> (&'static str, Vec<St
     let outcome = match fill(&tree, &[]) {
         Ok(outcome) => outcome,
         Err(FillError::Obstacles(report)) => {
-            assert!(
-                report.obstacles().any(|one| one.rule.id == "sheet-invalid"), "{:?}", report.obstacles().next());
+            assert!(report.obstacles().any(|one| one.rule.id == "sheet-invalid"), "{:?}", report.obstacles().next());
             return ("refused", Vec::new());
         }
         Err(error) => return ("unsettled", vec![error.to_string()]),

@@ -16,7 +16,7 @@ use elvask_fuzz::{Corpus, TARGETS, Target, mutated};
 use fastrand::Rng;
 
 /// How long one input may take.
-const SLOW: Duration = Duration::from_secs(4);
+const SLOW: Duration = Duration::from_secs(8);
 /// How long one may take before the process is ended.
 const STUCK: Duration = Duration::from_secs(40);
 
@@ -106,8 +106,9 @@ fn run(options: &Options) -> Result<bool, String> {
     std::thread::scope(|scope| {
         for _ in 0..options.jobs.max(1) {
             scope.spawn(|| {
-                loop {
-                    let Some(target) = left.lock().ok().and_then(|mut left| left.next()) else { break };
+                // The lock is given back before the target runs.
+                let next = || left.lock().ok().and_then(|mut left| left.next());
+                while let Some(target) = next() {
                     match supervise(target, &corpus, start, each, options) {
                         Ok(found) => drop(broken.fetch_add(found, Ordering::SeqCst)),
                         Err(error) => {

@@ -295,7 +295,10 @@ fn apple(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
         return Ok(());
     };
     let plain = |line: &str| {
-        line.chars().filter(|letter| letter.is_ascii_alphanumeric() || "/*?-".contains(*letter)).collect::<String>()
+        line.chars()
+            .take(400)
+            .filter(|letter| letter.is_ascii_alphanumeric() || "/*?-".contains(*letter))
+            .collect::<String>()
     };
     let mut lines = listed.lines().map(plain);
     let path = format!("/{}", lines.next().unwrap_or_default().replace(['*', '?'], "x").trim_start_matches('/'));

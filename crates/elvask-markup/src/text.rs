@@ -156,6 +156,25 @@ fn utf16(bytes: &[u8], unit: fn([u8; 2]) -> u16) -> Result<String, TextError> {
     if rest.is_empty() { Ok(text) } else { Err(TextError::NotUtf16 { offset }) }
 }
 
+/// Says whether a character is one that a terminal acts on, that turns the direction of writing, or that ends a line in one place and not in
+/// another: people do not see it, and it makes them see something else. Line feeds and tabs are none.
+///
+/// Source: "Unicode Bidirectional Algorithm" (UAX 9) and "Control codes" of the Unicode standard.
+#[must_use]
+pub fn is_hidden(letter: char) -> bool {
+    (letter.is_control() && !matches!(letter, '\n' | '\t'))
+        || matches!(letter, '\u{061C}' | '\u{200E}' | '\u{200F}' | '\u{2028}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
+        || matches!(letter, '\u{FFF9}'..='\u{FFFB}')
+}
+
+/// Says whether a character can stand in an XML document at all.
+///
+/// Source: "Characters" in "Extensible Markup Language (XML) 1.0".
+#[must_use]
+pub fn fits_xml(letter: char) -> bool {
+    matches!(letter, '\t' | '\n' | '\r' | '\u{20}'..='\u{D7FF}' | '\u{E000}'..='\u{FFFD}' | '\u{10000}'..='\u{10FFFF}')
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -192,23 +211,4 @@ mod tests {
             assert_eq!(encode(&decoded.text, decoded.encoding).unwrap(), bytes);
         }
     }
-}
-
-/// Says whether a character is one that a terminal acts on, that turns the direction of writing, or that ends a line in one place and not in
-/// another: people do not see it, and it makes them see something else. Line feeds and tabs are none.
-///
-/// Source: "Unicode Bidirectional Algorithm" (UAX 9) and "Control codes" of the Unicode standard.
-#[must_use]
-pub fn is_hidden(letter: char) -> bool {
-    (letter.is_control() && !matches!(letter, '\n' | '\t'))
-        || matches!(letter, '\u{061C}' | '\u{200E}' | '\u{200F}' | '\u{2028}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
-        || matches!(letter, '\u{FFF9}'..='\u{FFFB}')
-}
-
-/// Says whether a character can stand in an XML document at all.
-///
-/// Source: "Characters" in "Extensible Markup Language (XML) 1.0".
-#[must_use]
-pub fn fits_xml(letter: char) -> bool {
-    matches!(letter, '\t' | '\n' | '\r' | '\u{20}'..='\u{D7FF}' | '\u{E000}'..='\u{FFFD}' | '\u{10000}'..='\u{10FFFF}')
 }

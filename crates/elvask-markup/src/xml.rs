@@ -13,7 +13,7 @@ pub use tree::{Attribute, Document, Element, Node, NodeKind};
 /// The deepest nesting of elements that is read.
 pub const MAX_DEPTH: usize = 200;
 /// The most nodes that are read.
-pub const MAX_NODES: usize = 4_000_000;
+pub const MAX_NODES: usize = 1_000_000;
 
 use std::borrow::Cow;
 

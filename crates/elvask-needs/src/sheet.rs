@@ -39,7 +39,17 @@ pub fn schema() -> serde_json::Value {
 }
 
 /// The largest sheet that is read, in bytes.
-pub const MAX_SHEET: usize = 1024 * 1024;
+pub const MAX_SHEET: usize = 256 * 1024;
+
+/// The longest pattern of an answer, and the longest value that is held against one, in bytes.
+pub const MAX_PATTERN: usize = 256;
+const MAX_ANSWER: usize = 4096;
+
+/// The most requirements that one sheet states.
+pub const MAX_REQUIRED: usize = 500;
+
+/// The most requirements that all sheets of an app's packages state together.
+pub const MAX_REQUIRED_OF_APP: usize = 4000;
 
 /// A sheet.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -102,7 +112,8 @@ impl Answer {
     /// Says whether a value looks as it must.
     #[must_use]
     pub fn fits(&self, value: &str) -> bool {
-        self.pattern.as_ref().is_none_or(|pattern| pattern.is_match(value))
+        let form = self.pattern.as_ref();
+        form.is_none_or(|pattern| value.len() <= MAX_ANSWER && pattern.is_match(value))
     }
 }
 
@@ -152,7 +163,12 @@ impl Sheet {
             let message = format!("the sheet has {} bytes; sheets over {MAX_SHEET} bytes are not read", text.len());
             return (Sheet::default(), vec![Problem { message, span: Span::at(0) }]);
         }
-        read::sheet(text, package)
+        let (sheet, mut problems) = read::sheet(text, package);
+        if let Some(beyond) = sheet.requires.get(MAX_REQUIRED) {
+            let message = format!("a sheet states at most {MAX_REQUIRED} requirements; from here on there are more");
+            problems.push(Problem { message, span: beyond.span });
+        }
+        (sheet, problems)
     }
 
     /// Returns the answer of a name.

@@ -96,7 +96,7 @@ pub fn is_platform_key(key: &str) -> bool {
         let rest = key.strip_prefix(*prefix);
         rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(|letter: char| letter.is_ascii_uppercase()))
     };
-    key.starts_with("com.apple.") || PREFIXES.iter().any(|prefix| after(&prefix))
+    key.starts_with("com.apple.") || PREFIXES.iter().any(after)
 }
 
 #[cfg(test)]

@@ -73,9 +73,12 @@ impl<'f> Loading<'f> {
         shown(path, &self.root)
     }
 
-    /// Takes in a text that has been read already.
+    /// Takes in a text that has been read already. Of one behind a link that leads out of the repository nothing is shown.
     pub fn add(&mut self, path: &Path, text: impl Into<Arc<str>>) -> FileId {
-        self.sources.add(path, text)
+        match self.sources.leads_out(self.files, path) {
+            Some(_) => self.sources.add(path, ""),
+            None => self.sources.add(path, text),
+        }
     }
 
     /// Takes in a file that is not there and may come to be.

@@ -126,7 +126,7 @@ impl Sources {
     }
 
     /// Returns where a path leads that lies in the repository and leads out of it.
-    fn leads_out(&self, files: &dyn Files, path: &Path) -> Option<PathBuf> {
+    pub(crate) fn leads_out(&self, files: &dyn Files, path: &Path) -> Option<PathBuf> {
         if self.bounds.as_os_str().is_empty() || !path.starts_with(&self.bounds) {
             return None;
         }

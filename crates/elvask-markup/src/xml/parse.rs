@@ -499,12 +499,19 @@ impl Reader<'_> {
     }
 }
 
+/// Source: "Common syntactic constructs" in "Extensible Markup Language (XML) 1.0", fifth edition.
 fn is_name_start(character: char) -> bool {
-    character.is_ascii_alphabetic() || matches!(character, '_' | ':') || !character.is_ascii()
+    character.is_ascii_alphabetic()
+        || matches!(character, '_' | ':' | '\u{C0}'..='\u{D6}' | '\u{D8}'..='\u{F6}' | '\u{F8}'..='\u{2FF}')
+        || matches!(character, '\u{370}'..='\u{37D}' | '\u{37F}'..='\u{1FFF}' | '\u{200C}' | '\u{200D}')
+        || matches!(character, '\u{2070}'..='\u{218F}' | '\u{2C00}'..='\u{2FEF}' | '\u{3001}'..='\u{D7FF}')
+        || matches!(character, '\u{F900}'..='\u{FDCF}' | '\u{FDF0}'..='\u{FFFD}' | '\u{10000}'..='\u{EFFFF}')
 }
 
 fn is_name_char(character: char) -> bool {
-    is_name_start(character) || character.is_ascii_digit() || matches!(character, '-' | '.')
+    is_name_start(character)
+        || character.is_ascii_digit()
+        || matches!(character, '-' | '.' | '\u{B7}' | '\u{300}'..='\u{36F}' | '\u{203F}' | '\u{2040}')
 }
 
 #[cfg(test)]
@@ -549,6 +556,7 @@ mod tests {
             ("<a x='", "this attribute value has no end", 3),
             ("<a x='1'y='2'/>", "white space is missing before this attribute", 8),
             ("", "the document has no element", 0),
+            ("<a\u{2028} />", "white space is missing before this attribute", 2),
             ("hello <a/>", "text stands outside the outermost element", 0),
             ("<a", "this tag has no end", 0),
         ];

@@ -110,10 +110,9 @@ pub fn move_into(element: Element<'_>, parent: Element<'_>, slot: Slot<'_>) -> V
 fn lost_prefixes<'d>(element: Element<'d>, parent: Element<'d>) -> Vec<(&'d str, String)> {
     let document = element.document();
     let mut lost: Vec<(&str, String)> = Vec::new();
-    let within = document
-        .elements()
-        .filter(|one| one.span().start >= element.span().start && one.span().end <= element.span().end);
-    for one in within {
+    let mut open = vec![element];
+    while let Some(one) = open.pop() {
+        open.extend(one.children());
         let written = one.attributes().map(|attribute| attribute.name.of(document.text())).chain([one.name()]);
         for (prefix, _) in written.filter_map(|name| name.split_once(':')) {
             // What is declared inside goes along.

@@ -1,6 +1,7 @@
 //! Bringing together what the files of a package show.
 
 use std::path::{Path, PathBuf};
+use std::sync::atomic::Ordering;
 
 use elvask_platform::native::Family;
 use elvask_platform::{Kind, Platform, Strength};
@@ -26,7 +27,10 @@ const MANY_OF_ANY_GRANT: usize = 9;
 const MANY_KEYS: usize = 5;
 
 /// The largest file of notes that is read, in bytes.
-pub(super) const MAX_NOTES: usize = 512 * 1024;
+pub(super) const MAX_NOTES: usize = 256 * 1024;
+
+/// The most bytes of one package's files that are read.
+const MAX_PACKAGE: usize = 128 * 1024 * 1024;
 
 /// The largest source file that is read, in bytes.
 const MAX_SOURCE: usize = 8 * 1024 * 1024;
@@ -358,7 +362,7 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     let sources: Vec<_> = sources.collect();
     let scan = |(file, family, pod): &(&PackageFile, Family, Option<String>)| {
         let mut found = Found::default();
-        if let Some(bytes) = bytes(files, file, MAX_SOURCE, &mut found) {
+        if let Some(bytes) = bytes(files, tree, file, MAX_SOURCE, &mut found) {
             source::read(&bytes, &file.shown, *family, pod.as_deref(), &mut found);
         }
         found
@@ -372,7 +376,7 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     let version = around.package_json.as_ref().and_then(|json| json.get("version")?.as_str().map(str::to_owned));
     let mut noted = Found::default();
     for file in &tree.files {
-        let read = |limit: usize, found: &mut Found| bytes(files, file, limit, found);
+        let read = |limit: usize, found: &mut Found| bytes(files, tree, file, limit, found);
         match file.role {
             Role::Notes => {
                 if let Some(bytes) = read(MAX_NOTES, &mut found) {
@@ -469,13 +473,20 @@ fn compiled_already(tree: &Tree, found: &mut Found) {
 }
 
 /// Reads a file whole; one that cannot be read, or is over a size, is told.
-fn bytes(files: &dyn Files, file: &PackageFile, limit: usize, found: &mut Found) -> Option<Vec<u8>> {
+fn bytes(files: &dyn Files, tree: &Tree, file: &PackageFile, limit: usize, found: &mut Found) -> Option<Vec<u8>> {
+    if tree.read.load(Ordering::Relaxed) > MAX_PACKAGE {
+        found.limit(format!(
+            "it has more than {MAX_PACKAGE} bytes of files that could say something; the rest is not read"
+        ));
+        return None;
+    }
     match files.read(&file.path) {
         Ok(bytes) if bytes.len() > limit => {
             found.limit(format!("{}: it has {} bytes; more than {limit} are not read", file.shown, bytes.len()));
             None
         }
         Ok(bytes) => {
+            tree.read.fetch_add(bytes.len(), Ordering::Relaxed);
             found.files += 1;
             Some(bytes)
         }
@@ -489,7 +500,7 @@ fn bytes(files: &dyn Files, file: &PackageFile, limit: usize, found: &mut Found)
 fn texts<'t>(files: &dyn Files, tree: &'t Tree, role: Role, found: &mut Found) -> Vec<(&'t PackageFile, String)> {
     let of_role = tree.files.iter().filter(|file| file.role == role);
     let read = |file: &'t PackageFile| {
-        let bytes = bytes(files, file, MAX_NOTES, found)?;
+        let bytes = bytes(files, tree, file, MAX_NOTES, found)?;
         Some((file, String::from_utf8_lossy(&bytes).into_owned()))
     };
     of_role.filter_map(read).collect()
@@ -543,7 +554,7 @@ fn manifests(files: &dyn Files, tree: &Tree, scripts: &[(&PackageFile, String)],
         if !taken {
             continue;
         }
-        if let Some(bytes) = bytes(files, file, MAX_NOTES, found) {
+        if let Some(bytes) = bytes(files, tree, file, MAX_NOTES, found) {
             let namespace = module.and_then(|(_, text)| build::namespace(text));
             manifest::read(&String::from_utf8_lossy(&bytes), &file.shown, namespace.as_deref(), found);
         }

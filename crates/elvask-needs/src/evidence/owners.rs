@@ -86,6 +86,9 @@ fn may_have_class(class: &str, sources: &[Source<'_>], artifacts: &[String]) -> 
         || words.any(|word| artifacts.iter().any(|artifact| artifact.contains(word)))
 }
 
+/// How many texts of notes are looked for in a package's own files.
+const MAX_ASKED: usize = 200;
+
 /// Turns what the notes show for an example into questions. What the package's own code or resources hold is no example.
 pub(super) fn ask_all(files: &dyn Files, tree: &Tree, sources: &[Source<'_>], noted: &mut Found) {
     let asked = RefCell::new(BTreeSet::new());
@@ -94,7 +97,8 @@ pub(super) fn ask_all(files: &dyn Files, tree: &Tree, sources: &[Source<'_>], no
         false
     };
     noted.each_mut().for_each(|learned| ask(&mut learned.clone(), &note));
-    let asked: Vec<String> = asked.into_inner().into_iter().collect();
+    // Notes that show more than this are no notes of a package; what is not looked for stays a question.
+    let asked: Vec<String> = asked.into_inner().into_iter().take(MAX_ASKED).collect();
     let quoted: Vec<_> = asked.iter().map(|text| memchr::memmem::Finder::new(text).into_owned()).collect();
     let holds = |(file, _, _): &Source<'_>| -> Vec<usize> {
         let bytes = files.read(&file.path).unwrap_or_default();

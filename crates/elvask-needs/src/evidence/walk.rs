@@ -1,6 +1,7 @@
 //! Finding the files of a package that can say what it requires.
 
 use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicUsize;
 
 use elvask_platform::native::Family;
 use elvask_project::files::{FileKind, Files};
@@ -66,6 +67,8 @@ pub(super) struct Tree {
     pub(super) binaries: Vec<String>,
     /// Whether there was more than is looked at.
     pub(super) cut: bool,
+    /// How many bytes of its files have been read.
+    pub(super) read: AtomicUsize,
 }
 
 /// Folders whose files are not part of what ships.

@@ -72,8 +72,7 @@ pub(crate) const MAX_TEXT: usize = 4096;
 /// Reads what a query or a filter says.
 pub(crate) fn read_intent(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Query {
     let mut get = |key: &str| table.text(key, problems).filter(|value| plain(value, problems)).map(|text| text.text);
-    let names = ["package", "authority"].map(|key| get(key));
-    let [package, authority] = names;
+    let (package, authority) = (get("package"), get("authority"));
     let query = Query {
         package,
         authority,

@@ -5,7 +5,7 @@ use elvask_platform::{Platform, Strength, Version, capability};
 use elvask_project::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 use semver::VersionReq;
 
-use super::{Answer, Asked, Feature, Required, Sheet};
+use super::{Answer, Asked, Feature, MAX_PATTERN, Required, Sheet};
 use crate::conditions::Range;
 use crate::kinds::{self, Asking, Stated, problem};
 use crate::requirement::{Need, When};
@@ -132,8 +132,12 @@ fn read_answer(key: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Opt
     }
     let title = table.text("title", problems).map(|text| text.text);
     let pattern = table.text("pattern", problems).and_then(|pattern| {
+        if pattern.text.len() > MAX_PATTERN {
+            problem(problems, pattern.span, format!("`pattern` has more than {MAX_PATTERN} bytes"));
+            return None;
+        }
         // As in JSON Schema, it is looked for anywhere, unless it is anchored.
-        match regex_lite::RegexBuilder::new(&pattern.text).size_limit(1 << 20).build() {
+        match regex_lite::RegexBuilder::new(&pattern.text).size_limit(1 << 16).build() {
             Ok(regex) => Some(regex),
             Err(error) => {
                 problem(problems, pattern.span, format!("`pattern` is no regular expression: {error}"));

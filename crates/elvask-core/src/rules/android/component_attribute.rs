@@ -25,7 +25,7 @@ static ABOUT: About = About {
     effect: "The part of the plugin that counts on it does not work: the activity starts a second time, or is not reached at all.",
     wrong: "<activity android:name=\".MainActivity\" android:launchMode=\"standard\">",
     right: "<activity android:name=\".MainActivity\" android:launchMode=\"singleTask\">",
-    remedy: "`fill` sets the attribute. One that makes the app less safe it sets only with a person's consent.",
+    remedy: "`fill` sets the attribute. One that is not on the list of what is written for a package it sets only with a person's consent.",
     source: "App manifest file: <activity>",
 };
 

@@ -1,9 +1,12 @@
 //! `permission-duplicate`: the same permission is declared twice.
 
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
 use elvask_markup::xml::{Element, plan};
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
-use elvask_project::surface::ManifestView;
+use elvask_project::surface::{DeclaredPermission, ManifestView};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -31,11 +34,15 @@ impl Rule for PermissionDuplicate {
     }
 
     fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
-        for (at, permission) in manifest.permissions.iter().enumerate() {
-            let same = |other: &&elvask_project::surface::DeclaredPermission<'_>| {
-                other.name == permission.name && other.element.name() == permission.element.name()
+        let mut seen: HashMap<(&str, &str), &DeclaredPermission<'_>> = HashMap::new();
+        for permission in &manifest.permissions {
+            let first = match seen.entry((permission.name.as_ref(), permission.element.name())) {
+                Entry::Occupied(first) => *first.get(),
+                Entry::Vacant(place) => {
+                    place.insert(permission);
+                    continue;
+                }
             };
-            let Some(first) = manifest.permissions.iter().take(at).find(same) else { continue };
             let name = short(&permission.name);
             let finding = Finding::new(
                 &ABOUT,

@@ -1,5 +1,7 @@
 //! `permission-misplaced`: a `<uses-permission>` that is no child of `<manifest>`.
 
+use std::collections::HashSet;
+
 use elvask_markup::xml::plan;
 use elvask_platform::{Kind, Platform};
 use elvask_project::surface::ManifestView;
@@ -7,7 +9,7 @@ use elvask_project::surface::ManifestView;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::{declared, manifest_edit, permission_slot, short};
+use crate::rules::support::{manifest_edit, permission_slot, short};
 
 /// See the module.
 pub struct PermissionMisplaced;
@@ -30,17 +32,17 @@ impl Rule for PermissionMisplaced {
     }
 
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
-        for (at, permission) in manifest.misplaced_permissions.iter().enumerate() {
+        let mut there: HashSet<&str> = manifest.permissions.iter().map(|one| one.name.as_ref()).collect();
+        let slot = permission_slot(manifest);
+        for permission in &manifest.misplaced_permissions {
             let name = short(&permission.name);
             let parent = permission.element.parent().map_or("manifest", |parent| parent.name());
-            let earlier = manifest.misplaced_permissions.iter().take(at).any(|other| other.name == permission.name);
-            let (title, edits) = if earlier || declared(manifest, &permission.name).is_some() {
+            let (title, edits) = if !there.insert(&permission.name) {
                 (
                     format!("take the misplaced {name} out: it is declared already"),
                     vec![plan::remove(permission.element.node())],
                 )
             } else {
-                let slot = permission_slot(manifest);
                 (format!("move {name} up into <manifest>"), plan::move_into(permission.element, manifest.root, slot))
             };
             let needed = context.needs.of(Kind::Permission, &permission.name);

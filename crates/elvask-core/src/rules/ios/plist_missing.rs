@@ -25,7 +25,7 @@ static ABOUT: About = About {
     effect: "The plugin does not find its value when it starts; many end the app there.",
     wrong: "<dict>\n</dict>",
     right: "<dict>\n    <key>ExampleKnotAppId</key>\n    <string>knot-48210077</string>\n</dict>",
-    remedy: "`fill` adds the key, or the entry that is lacking, once the owner has given the value. One that makes the app less safe it adds only with a person's consent.",
+    remedy: "`fill` adds the key, or the entry that is lacking, once the owner has given the value. One that is not on the list of what is written for a package it adds only with a person's consent.",
     source: "Information Property List",
 };
 
