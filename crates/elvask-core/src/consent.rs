@@ -47,7 +47,7 @@ impl<'n> Askers<'n> {
                 let consent = Want::Consent { subject: finding.subject.clone(), meaning };
                 let (mut wants, lines) = match &finding.remedy {
                     Remedy::Answer { wants, lines } => (wants.clone(), lines.clone()),
-                    remedy => (Vec::new(), remedy.text()),
+                    remedy => (Vec::new(), whole_elements(&remedy.text())),
                 };
                 wants.push(consent);
                 finding.remedy = Remedy::Answer { wants, lines };
@@ -84,6 +84,18 @@ impl<'n> Askers<'n> {
         }
         strictest
     }
+}
+
+/// Returns the lines of a remedy without the end of an empty tag that they open up, as they are shown without what stands around them.
+fn whole_elements(lines: &str) -> String {
+    let Some(inside) = lines.strip_prefix(">\n") else { return lines.to_owned() };
+    let inside = inside.trim_end();
+    let inside = match inside.rsplit_once('\n') {
+        Some((inside, last)) if last.trim_start().starts_with("</") => inside,
+        _ => inside,
+    };
+    let indent = inside.lines().map(|line| line.len() - line.trim_start().len()).min().unwrap_or(0);
+    inside.lines().map(|line| line.get(indent..).unwrap_or(line)).collect::<Vec<_>>().join("\n")
 }
 
 /// Says who asks for something.
