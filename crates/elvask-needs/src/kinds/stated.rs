@@ -148,12 +148,8 @@ pub(crate) fn plist_value(value: &Value<'_>, problems: &mut Vec<Problem>) -> Opt
 
 /// Says whether a text holds nothing that would play tricks on a terminal, and is not overlong.
 pub(crate) fn plain(text: &Text, problems: &mut Vec<Problem>) -> bool {
-    if text.text.chars().any(is_hidden) {
-        problem(problems, text.span, "characters that are not seen, such as control characters, may not stand here");
-        return false;
-    }
-    if !text.text.chars().all(fits_xml) {
-        problem(problems, text.span, "this holds a character that no manifest or property list can hold");
+    // What is not seen is told for the whole sheet at once.
+    if text.text.chars().any(|letter| is_hidden(letter) || !fits_xml(letter)) {
         return false;
     }
     if text.text.len() > MAX_TEXT {

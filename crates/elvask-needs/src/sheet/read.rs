@@ -1,6 +1,7 @@
 //! Reading a sheet, with a problem for everything that is wrong in it.
 
 use elvask_markup::Span;
+use elvask_markup::text::{fits_xml, is_hidden};
 use elvask_platform::{Platform, Strength, Version, capability};
 use elvask_project::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 use semver::VersionReq;
@@ -75,6 +76,9 @@ fn read(root: &Table<'_, '_>, package: Option<&str>, problems: &mut Vec<Problem>
     if let Some(answers) = root.table("answers", "`[answers]`", problems) {
         sheet.answers =
             answers.entries().into_iter().filter_map(|(key, value)| read_answer(key, value, problems)).collect();
+    }
+    if let Some(all) = root.get("requires") {
+        refuse_hidden(all, problems);
     }
     for required in root.tables("requires", "a requirement", problems) {
         let read = read_required(&required, &sheet, problems);
@@ -308,6 +312,29 @@ fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut 
     for name in texts.into_iter().flat_map(answers_in) {
         if !BUILT_IN_ANSWERS.contains(&name) && sheet.answer(name).is_none() {
             problem(problems, span, format!("`{{{name}}}` is no answer of this sheet: `[answers.{name}]` is missing"));
+        }
+    }
+}
+
+/// Notes texts and keys that hold what is not seen, or what no manifest can hold; all of them can be written. What only people read may hold
+/// marks of the direction of writing.
+fn refuse_hidden(value: &Value<'_>, problems: &mut Vec<Problem>) {
+    let wrong = |text: &str| text.chars().any(|letter| is_hidden(letter) || !fits_xml(letter));
+    let inside = value.get_ref();
+    if inside.as_str().is_some_and(wrong) {
+        problem(problems, span_of(value), "this holds a character that is not seen, or that no manifest can hold");
+    }
+    for element in inside.as_array().into_iter().flat_map(|array| array.iter()) {
+        refuse_hidden(element, problems);
+    }
+    for (key, element) in inside.as_table().into_iter().flat_map(|table| table.iter()) {
+        let name = key.get_ref();
+        if wrong(name) {
+            let span = Span::new(key.span().start, key.span().end);
+            problem(problems, span, "this name holds a character that is not seen, or that no manifest can hold");
+        }
+        if !matches!(name.as_ref(), "reason" | "reference") {
+            refuse_hidden(element, problems);
         }
     }
 }
