@@ -164,6 +164,8 @@ impl Sheet {
             return (Sheet::default(), vec![Problem { message, span: Span::at(0) }]);
         }
         let (sheet, mut problems) = read::sheet(text, package);
+        // What is not seen spoils a text in other ways too, which would be told beside it.
+        problems.dedup_by(|later, first| later.span == first.span && first.message == read::HIDDEN);
         if let Some(beyond) = sheet.requires.get(MAX_REQUIRED) {
             let message = format!("a sheet states at most {MAX_REQUIRED} requirements; from here on there are more");
             problems.push(Problem { message, span: beyond.span });

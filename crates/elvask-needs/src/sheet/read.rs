@@ -316,13 +316,16 @@ fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut 
     }
 }
 
+/// What is said of a text with a character that is not seen.
+pub(super) const HIDDEN: &str = "this holds a character that is not seen, or that no manifest can hold";
+
 /// Notes texts and keys that hold what is not seen, or what no manifest can hold; all of them can be written. What only people read may hold
 /// marks of the direction of writing.
 fn refuse_hidden(value: &Value<'_>, problems: &mut Vec<Problem>) {
     let wrong = |text: &str| text.chars().any(|letter| is_hidden(letter) || !fits_xml(letter));
     let inside = value.get_ref();
     if inside.as_str().is_some_and(wrong) {
-        problem(problems, span_of(value), "this holds a character that is not seen, or that no manifest can hold");
+        problem(problems, span_of(value), HIDDEN);
     }
     for element in inside.as_array().into_iter().flat_map(|array| array.iter()) {
         refuse_hidden(element, problems);
