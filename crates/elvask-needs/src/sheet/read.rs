@@ -457,7 +457,7 @@ samples = ["knot-00000000"]
         check("capability = 3", "3", "must be a string");
         check("capabilty = 'camera'\nandroid.permission = 'a.B'", "capabilty", "did you mean `capability`?");
         check("android.permision = 'a.B'", "permision", "did you mean `permission`?");
-        check("android.permission = \"a\\u001b[31m\"", "\"a\\u001b[31m\"", "this is not a permission");
+        check("android.permission = \"a\\u001b[31m\"", "\"a\\u001b[31m\"", "a character that is not seen");
         check("android.permission = 'a.B'\nmax-level = 'x'", "'x'", "must be an integer");
         check(
             "ios.usage = 'NSCameraUseageDescription'",
