@@ -124,6 +124,9 @@ fn fail<T>(fault: XmlFault, span: Span) -> Result<T> {
     Err(XmlError { fault, span, opened: None })
 }
 
+/// The most attributes of one tag: each is held against the others.
+const MAX_ATTRIBUTES: usize = 1000;
+
 impl Reader<'_> {
     fn peek(&self) -> Option<u8> {
         self.bytes.get(self.at).copied()
@@ -415,6 +418,9 @@ impl Reader<'_> {
     }
 
     fn read_attribute(&mut self, first: usize) -> Result<()> {
+        if self.attributes.len() - first >= MAX_ATTRIBUTES {
+            return fail(XmlFault::Syntax("a tag with so many attributes is not read"), Span::at(self.at));
+        }
         let name = self.read_name();
         if !self.source(name).starts_with(is_name_start) {
             let fault = XmlFault::Syntax("an attribute name was expected here");
@@ -563,6 +569,13 @@ mod tests {
         for (text, message, at) in cases {
             assert_eq!(fault(text), (message.to_owned(), at), "{text}");
         }
+    }
+
+    #[test]
+    fn a_tag_with_too_many_attributes_is_refused() {
+        let tag = |number: usize| format!("<a{}/>", (0..number).map(|at| format!(" n{at}='1'")).collect::<String>());
+        assert!(Document::parse(tag(1000)).is_ok());
+        assert!(Document::parse(tag(1001)).is_err() && Document::parse(tag(100_000)).is_err());
     }
 
     #[test]
