@@ -67,9 +67,10 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
             }
         }
     }
-    let askers = consent::Askers::of(&context);
     for finding in &mut findings {
-        askers.ask_first(&context, finding);
+        let remedy = std::mem::replace(&mut finding.remedy, Remedy::Manual(String::new()));
+        finding.remedy =
+            consent::ask_first(remedy, &finding.judgement, &finding.subject, |name| context.consented(name));
         keep_form(&context, finding);
         dangling::leave_to_a_person(&context, finding);
     }

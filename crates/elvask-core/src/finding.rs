@@ -7,6 +7,7 @@ use elvask_needs::requirement::{Citation, EvidenceKind};
 use elvask_platform::Platform;
 
 use crate::app::App;
+use crate::consent::{self, Judgement};
 use crate::needs::Requirement;
 pub use elvask_platform::Level;
 use elvask_project::source::{FileId, Place, Sources};
@@ -94,6 +95,8 @@ pub struct Finding {
     pub related: Option<(Place, String)>,
     /// Who needs it.
     pub needed_by: Vec<NeededBy>,
+    /// What becomes of what they ask for: whether it is written, asked about or left to a person.
+    pub(crate) judgement: Judgement,
     /// The variants that it holds for; none where it has nothing to do with variants.
     pub variants: Vec<String>,
     /// What mends it.
@@ -117,6 +120,7 @@ impl Finding {
             place,
             related: None,
             needed_by: Vec::new(),
+            judgement: Judgement::default(),
             variants: Vec::new(),
             remedy: Remedy::Manual(String::new()),
             only_if_named: false,
@@ -172,10 +176,12 @@ impl Finding {
         self.level == Level::Note || self.only_if_named
     }
 
-    /// Adds who needs it.
+    /// Adds who needs it, and with that whether it may be written for them without a question.
     #[must_use]
     pub fn needed_by<'r>(mut self, app: &App, requirements: impl IntoIterator<Item = &'r Requirement>) -> Self {
-        self.needed_by = requirements.into_iter().map(|requirement| NeededBy::of(app, requirement)).collect();
+        let requirements: Vec<&Requirement> = requirements.into_iter().collect();
+        self.needed_by = requirements.iter().map(|requirement| NeededBy::of(app, requirement)).collect();
+        self.judgement = consent::strictest(app, &requirements);
         self
     }
 

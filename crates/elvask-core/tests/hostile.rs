@@ -189,6 +189,28 @@ fn consent_is_for_one_thing_by_name_and_comes_from_nowhere_else() {
     let outcome = fill(&tree, &["debuggable".to_owned()]).unwrap();
     let text = outcome.changed.iter().map(|file| outcome.sources.file(*file).text.to_string()).collect::<String>();
     assert!(text.contains("debuggable") && !text.contains("Cleartext"), "{text}");
+    // One consent opens one component.
+    let two = "sheet = 1\nplugin = \"evil\"\n\n[[requires]]\nandroid.attribute = { on = \"example.marram.Keeper\", name = \"exported\", value = \"true\" }\n\n[[requires]]\nandroid.attribute = { on = \"launcher\", name = \"taskAffinity\", value = \"evil\" }\n";
+    let two = app(&[("elvask-sheet.toml", two)]);
+    assert_eq!(consents(&fill(&two, &[]).unwrap()), ["taskAffinity@launcher", "exported@example.marram.Keeper"]);
+    for not in ["exported", "exported@launcher"] {
+        assert!(fill(&two, &[not.to_owned()]).unwrap().changed.is_empty(), "{not}");
+    }
+    let outcome = fill(&two, &["exported@example.marram.Keeper".to_owned()]).unwrap();
+    let text = outcome.changed.iter().map(|file| outcome.sources.file(*file).text.to_string()).collect::<String>();
+    assert!(text.contains("Keeper\" android:exported=\"true\"") && !text.contains("taskAffinity"), "{text}");
+    // A correction that would bring about what is asked for waits too, whatever it is named after.
+    let installs = "sheet = 1\nplugin = \"evil\"\n\n[[requires]]\nandroid.permission = \"android.permission.REQUEST_INSTALL_PACKAGES\"\n";
+    let mut misspelt = app(&[("elvask-sheet.toml", installs)]);
+    let manifest = MANIFEST.replacen(
+        '>',
+        ">\n    <uses-permission android:name=\"android.permission.REQUEST_INSTALL_PACKAGE\" />",
+        1,
+    );
+    misspelt.put("/app/android/app/src/main/AndroidManifest.xml", &manifest);
+    let outcome = fill(&misspelt, &[]).unwrap();
+    assert!(outcome.changed.is_empty(), "{:?}", outcome.changed);
+    assert_eq!(consents(&outcome), ["android.permission.REQUEST_INSTALL_PACKAGE"]);
     // The app's own sheet is its owner's.
     let mut tree = app(&[]);
     tree.put("/app/elvask/sheets/evil.toml", sheet);

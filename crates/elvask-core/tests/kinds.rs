@@ -164,7 +164,8 @@ fn settings(plugins: &[&str]) -> Settings {
     let examples = KINDS.iter().filter(|spec| spec.about().key.is_some()).flat_map(|spec| spec.about().examples);
     for asked in examples.flat_map(asked) {
         if let Asked::Need { name, .. } = asked {
-            settings.consents.push(name.replace("{answer}", "knot-48210077"));
+            let name = name.replace("{answer}", "knot-48210077");
+            settings.consents.extend([format!("{name}@launcher"), name]);
         }
     }
     for key in ["NSCameraUsageDescription", "NSMicrophoneUsageDescription"] {

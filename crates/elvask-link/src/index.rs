@@ -10,6 +10,9 @@ use crate::filter::{Authority, Filter, Intent, Prepared};
 use crate::pattern::{Pattern, PatternKind};
 use crate::url::Uri;
 
+/// The most combinations of scheme, host and path under which one filter is filed; one with more is held against each link.
+const MAX_COMBINATIONS: usize = 10_000;
+
 /// Filters, filed by what they take.
 #[derive(Debug, Clone, Default)]
 pub struct FilterSet {
@@ -119,7 +122,11 @@ impl FilterSet {
         let mut set = FilterSet::default();
         for (at, filter) in filters.iter().enumerate() {
             let Ok(id) = u32::try_from(at) else { break };
-            let Some((schemes, authorities, paths)) = filter.keys() else {
+            let keys = filter.keys().filter(|(schemes, authorities, paths)| {
+                let combinations = schemes.len().saturating_mul(authorities.len()).saturating_mul(paths.len());
+                combinations <= MAX_COMBINATIONS
+            });
+            let Some((schemes, authorities, paths)) = keys else {
                 set.others.push(id);
                 continue;
             };

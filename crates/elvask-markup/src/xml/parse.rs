@@ -1,6 +1,6 @@
 //! The reader. It goes through the bytes once, keeps a stack of its own and stops at the first fault.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use super::tree::{Attribute, Document, NONE, NodeKind, Stored};
 use super::{MAX_DEPTH, MAX_NODES, is_xml_char, resolve_reference};
@@ -90,7 +90,7 @@ pub(super) fn parse(text: Arc<str>, lenient: bool) -> Result<Document> {
     };
     reader.read_document()?;
     let Reader { nodes, attributes, .. } = reader;
-    let document = Document { text, nodes, attributes };
+    let document = Document { text, nodes, attributes, layout: OnceLock::new() };
     check_encoding(&document)?;
     Ok(document)
 }

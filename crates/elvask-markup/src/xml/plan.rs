@@ -394,6 +394,10 @@ pub fn newline_at(text: &str, at: usize) -> &'static str {
 /// Returns one step of indentation as the document has it; four spaces where nothing tells.
 #[must_use]
 pub fn indent_unit(document: &Document) -> String {
+    document.layout().indent.clone()
+}
+
+pub(super) fn indent_of(document: &Document) -> String {
     let text = document.text();
     let step = document.elements().take(2000).find_map(|element| {
         let parent = element.parent()?;
@@ -464,11 +468,7 @@ impl<'d> Style<'d> {
 
     /// Returns the element of the document that a new element of that name should look like.
     fn model(&self, name: &str) -> Option<Element<'d>> {
-        self.parent
-            .children()
-            .filter(|child| child.name() == name)
-            .last()
-            .or_else(|| self.document.elements().find(|element| element.name() == name))
+        self.parent.children().filter(|child| child.name() == name).last().or_else(|| self.document.first_named(name))
     }
 
     fn layout(&self, fragment: &Fragment) -> Layout {

@@ -1,7 +1,8 @@
 //! The tree of a document: nodes that know their spans, kept in one list.
 
 use std::borrow::Cow;
-use std::sync::Arc;
+use std::collections::HashMap;
+use std::sync::{Arc, OnceLock};
 
 use super::parse::{self, XmlError};
 use super::unescape;
@@ -65,6 +66,17 @@ pub struct Document {
     pub(super) text: Arc<str>,
     pub(super) nodes: Vec<Stored>,
     pub(super) attributes: Vec<Attribute>,
+    /// What plans learn of the whole document, once.
+    pub(super) layout: OnceLock<Layout>,
+}
+
+/// How a document is written, as far as that takes a walk through all of it.
+#[derive(Debug, Clone)]
+pub(super) struct Layout {
+    /// One step of indentation.
+    pub(super) indent: String,
+    /// The first element of each name.
+    firsts: HashMap<Box<str>, u32>,
 }
 
 impl Document {
@@ -114,6 +126,24 @@ impl Document {
     /// Goes through all elements in the order of their start tags.
     pub fn elements(&self) -> impl Iterator<Item = Element<'_>> {
         (0..self.nodes.len()).filter_map(|id| Node { document: self, id: u32::try_from(id).ok()? }.element())
+    }
+
+    pub(super) fn layout(&self) -> &Layout {
+        self.layout.get_or_init(|| {
+            let mut firsts = HashMap::new();
+            for element in self.elements() {
+                if !firsts.contains_key(element.name()) {
+                    firsts.insert(element.name().into(), element.id);
+                }
+            }
+            Layout { indent: super::plan::indent_of(self), firsts }
+        })
+    }
+
+    /// Returns the first element of a name, in the order of the start tags.
+    pub(super) fn first_named(&self, name: &str) -> Option<Element<'_>> {
+        let id = *self.layout().firsts.get(name)?;
+        Some(Element { document: self, id })
     }
 
     /// Returns the encoding that the XML declaration names, where it names one.

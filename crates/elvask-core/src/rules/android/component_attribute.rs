@@ -172,7 +172,7 @@ mod tests {
         assert_eq!(app.findings(ID)[0].remedy.kind(), "answer");
         app.is_left_alone();
         app.toml("[plugins.p.answers]\nscheme = 'marram'")
-            .agreed(&["taskAffinity"])
+            .agreed(&["taskAffinity@launcher"])
             .mends_manifest(ID, &activity("\n            android:taskAffinity=\"marram.task\""));
     }
 

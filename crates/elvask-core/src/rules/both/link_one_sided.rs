@@ -1,5 +1,7 @@
 //! `link-one-sided`: one platform takes links of a host or scheme, and the other does not.
 
+use std::collections::HashSet;
+
 use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, ios};
 
@@ -34,6 +36,7 @@ impl Rule for LinkOneSided {
             return;
         }
         let all = sides(context, context.links());
+        let covers = [Platform::Android, Platform::Ios].map(|platform| Covers::of(&all, platform));
         for one in &all {
             let (there, missing) = match (one.android, one.ios) {
                 (Some(place), None) => (place, Platform::Ios),
@@ -41,7 +44,9 @@ impl Rule for LinkOneSided {
                 _ => continue,
             };
             // A domain with a wildcard takes what lies below it, and the other way round.
-            let host_covered = one.is_host && all.iter().any(|other| other.is_host && is_covered(one, other, missing));
+            let [android, ios] = &covers;
+            let there_covers = if missing == Platform::Android { android } else { ios };
+            let host_covered = one.is_host && there_covers.takes(&one.name);
             // What a plugin wants of one platform is that plugin's affair, and what it wants of the other is told already.
             let level = match one.named {
                 Some(_) => Level::Error,
@@ -98,16 +103,45 @@ fn is_way_back(scheme: &str) -> bool {
     scheme.contains('.') || scheme.chars().filter(char::is_ascii_digit).count() >= 4
 }
 
-/// Says whether another entry of the platform that seems to miss a host takes it.
-fn is_covered(one: &Sides, other: &Sides, missing: Platform) -> bool {
-    let there = match missing {
-        Platform::Android => other.android.is_some(),
-        Platform::Ios => other.ios.is_some(),
-    };
-    let ends = |wild: &Sides, host: &Sides| {
-        wild.name.strip_prefix('*').is_some_and(|end| end.starts_with('.') && host.name.ends_with(end))
-    };
-    there && (ends(other, one) || ends(one, other))
+/// The longest host that the name service takes, in bytes.
+const MAX_HOST: usize = 253;
+
+/// What the hosts of one platform take beside themselves.
+struct Covers<'s> {
+    /// How hosts with a wildcard end, with the dot: `.marram.example` of `*.marram.example`.
+    wild: HashSet<&'s str>,
+    /// All ends of all hosts that start with a dot.
+    ends: HashSet<&'s str>,
+}
+
+impl<'s> Covers<'s> {
+    fn of(all: &'s [Sides], platform: Platform) -> Self {
+        let declared = |one: &&Sides| match platform {
+            Platform::Android => one.android.is_some(),
+            Platform::Ios => one.ios.is_some(),
+        };
+        let mut covers = Covers { wild: HashSet::new(), ends: HashSet::new() };
+        for host in all.iter().filter(declared).filter(|one| one.is_host && one.name.len() <= MAX_HOST) {
+            covers.wild.extend(wild_end(&host.name));
+            covers.ends.extend(ends(&host.name));
+        }
+        covers
+    }
+
+    /// Says whether one of the hosts has a wildcard that takes a host, or lies below the wildcard of that host.
+    fn takes(&self, host: &str) -> bool {
+        host.len() <= MAX_HOST
+            && (ends(host).any(|end| self.wild.contains(end))
+                || wild_end(host).is_some_and(|end| self.ends.contains(end)))
+    }
+}
+
+fn wild_end(host: &str) -> Option<&str> {
+    host.strip_prefix('*').filter(|end| end.starts_with('.'))
+}
+
+fn ends(host: &str) -> impl Iterator<Item = &str> {
+    host.match_indices('.').filter_map(|(at, _)| host.get(at..))
 }
 
 #[cfg(test)]

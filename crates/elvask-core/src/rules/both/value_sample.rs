@@ -10,7 +10,7 @@ use elvask_project::appfiles::AndroidApp;
 use elvask_project::source::Place;
 
 use crate::context::Context;
-use crate::finding::{About, Finding, Level, NeededBy};
+use crate::finding::{About, Finding, Level};
 use crate::needs::Requirement;
 use crate::rules::Rule;
 
@@ -89,8 +89,8 @@ fn elsewhere(context: &Context<'_>, known: &[Place], out: &mut Vec<Finding>) {
         let message = format!("`{text}` holds a sample value that {} gives out for trials", sample.plugin);
         let mut finding = Finding::new(&ABOUT, sample.subject.clone(), place, message)
             .level(if context.settings.release { Level::Error } else { Level::Warning })
+            .needed_by(context.app, sample.requirement)
             .mend(Remedy::Manual("Put the real value in before the release.".to_owned()));
-        finding.needed_by = sample.requirement.map(|one| NeededBy::of(context.app, one)).into_iter().collect();
         finding.platform = Some(platform);
         out.push(finding);
     }

@@ -1,5 +1,7 @@
 //! `plist-duplicate`: a key stands twice in one dictionary.
 
+use std::collections::HashMap;
+
 use elvask_markup::plist::{Entry, Value, ValueKind, plan};
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
@@ -39,9 +41,11 @@ impl Rule for PlistDuplicate {
 fn check_value(plist: PlistView<'_>, value: &Value, out: &mut Vec<Finding>) {
     match &value.kind {
         ValueKind::Dict(entries) => {
-            for (at, entry) in entries.iter().enumerate() {
-                if let Some(first) = entries.iter().take(at).find(|other| other.key == entry.key) {
-                    report(plist, first, entry, out);
+            let mut firsts: HashMap<&str, &Entry> = HashMap::new();
+            for entry in entries {
+                match firsts.get(entry.key.as_str()) {
+                    Some(first) => report(plist, first, entry, out),
+                    None => drop(firsts.insert(&entry.key, entry)),
                 }
                 check_value(plist, &entry.value, out);
             }

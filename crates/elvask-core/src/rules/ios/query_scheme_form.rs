@@ -1,5 +1,7 @@
 //! `query-scheme-form`: an entry of the list of schemes is no scheme.
 
+use std::collections::HashSet;
+
 use elvask_markup::plist::plan::{self, NewValue};
 use elvask_needs::kinds::ios::query_scheme::bare;
 use elvask_needs::kinds::is_scheme;
@@ -35,13 +37,15 @@ impl Rule for QuerySchemeForm {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(plist) = context.plist else { return };
         let schemes = plist.query_schemes();
-        for (at, (text, value)) in schemes.iter().enumerate() {
+        let written: HashSet<&str> = schemes.iter().map(|(text, _)| *text).collect();
+        let mut before: HashSet<&str> = HashSet::new();
+        for (text, value) in &schemes {
+            let is_first = before.insert(bare(text));
             if is_scheme(text) || is_reference(text) {
                 continue;
             }
             let meant = bare(text);
-            let there = schemes.iter().take(at).any(|(other, _)| bare(other) == meant)
-                || schemes.iter().any(|(other, _)| *other == meant);
+            let there = !is_first || written.contains(meant);
             let remedy = if !is_scheme(meant) {
                 Remedy::Manual("Write the scheme alone: a letter, then letters, digits, `+`, `-` and `.`.".to_owned())
             } else if there {

@@ -1,5 +1,7 @@
 //! Declaring hosts and schemes of links, on both platforms.
 
+use std::collections::HashMap;
+
 use elvask_link::route::Route;
 use elvask_link::{AppLinks, association};
 use elvask_markup::xml::plan::Fragment;
@@ -87,10 +89,10 @@ pub(in crate::rules) struct Sides {
 /// Returns the hosts and schemes of links that the app declares or `elvask.toml` names.
 pub(in crate::rules) fn sides(context: &Context<'_>, links: &AppLinks) -> Vec<Sides> {
     let mut out: Vec<Sides> = Vec::new();
+    let mut places: HashMap<(String, bool), usize> = HashMap::new();
     let mut note = |name: &str, is_host: bool, put: &dyn Fn(&mut Sides)| {
         let Some(name) = meant(name, is_host) else { return };
-        let at = out.iter().position(|known| known.name == name && known.is_host == is_host);
-        let at = at.unwrap_or_else(|| {
+        let at = *places.entry((name.clone(), is_host)).or_insert_with(|| {
             out.push(Sides { name, is_host, android: None, ios: None, named: None });
             out.len() - 1
         });
