@@ -4,10 +4,11 @@
 //! checked anew, and what is left is mended in the next round, until nothing is left that a machine can mend. So two
 //! queries that both need a `<queries>` end up in one, and every text that is handed out has been read and judged again.
 
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::hash::{Hash, Hasher};
 
 use elvask_markup::Edit;
+use elvask_markup::xml::Document;
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_project::files::{Files, Overlay};
 use elvask_project::source::{FileId, Place, Sources};
@@ -226,22 +227,29 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
     let some_change = all.iter().any(|(_, edits, _)| changes(edits));
     let mut round = Round { edits: Edits::default(), files: Vec::new(), findings: Vec::new() };
     let mut made: HashSet<&str> = HashSet::new();
-    let mut elements: HashSet<(FileId, &str)> = HashSet::new();
+    let mut elements: HashSet<(FileId, usize, &str)> = HashSet::new();
+    let mut documents: HashMap<FileId, Option<Document>> = HashMap::new();
     for (finding, edits, makes) in all {
         if some_change && !changes(edits) || makes.is_some_and(|name| made.contains(name)) {
             continue;
         }
-        // Another remedy that adds the very same element may be enough for both; the next round tells.
-        let inserted = || {
-            let of = |(file, edits): &'f (FileId, Vec<Edit>)| edits.iter().map(move |edit| (*file, edit.insert.trim()));
-            edits.iter().flat_map(of).filter(|(_, text)| text.starts_with('<'))
-        };
-        if inserted().any(|one| elements.contains(&one)) {
+        // Another remedy that adds the very same element inside the same one may be enough for both; the next round tells.
+        let mut inserted = Vec::new();
+        for (file, edit) in edits.iter().flat_map(|(file, edits)| edits.iter().map(move |edit| (*file, edit))) {
+            let text = edit.insert.trim();
+            if text.starts_with('<') {
+                let read = || Document::parse(&*sources.file(file).text).ok();
+                let document = documents.entry(file).or_insert_with(read).as_ref();
+                let around = document.and_then(|document| document.around(edit.start));
+                inserted.push((file, around.map_or(0, |element| element.span().start), text));
+            }
+        }
+        if inserted.iter().any(|one| elements.contains(one)) {
             continue;
         }
         // What touches another remedy waits for the next round, where it is planned anew.
         if round.edits.add(edits).is_ok() {
-            elements.extend(inserted());
+            elements.extend(inserted);
             made.extend(makes);
             round.files.extend(edits.iter().map(|(file, _)| *file));
             round.findings.push(finding);

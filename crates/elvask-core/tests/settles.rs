@@ -124,6 +124,18 @@ fn two_that_want_one_filter_get_one() {
 }
 
 #[test]
+fn the_same_fault_in_very_many_places_is_mended_everywhere() {
+    let lacking = |at: usize| {
+        scheme_filter(&format!("marram{at}"))
+            .replace("                <category android:name=\"android.intent.category.DEFAULT\" />\n", "")
+    };
+    let mut tree = app("", &activity(&(0..250).map(lacking).collect::<String>()), "", "");
+    let (filled, text) = settled(&mut tree);
+    assert_eq!(text(MANIFEST).matches("android.intent.category.DEFAULT").count(), 250);
+    assert!(filled.left.findings.iter().all(|one| !one.remedy.title().contains("does not settle")));
+}
+
+#[test]
 fn what_a_written_level_newly_requires_is_written_in_the_same_run() {
     let sheet = "[[requires]]\nandroid.levels = { target = 33 }\n[[requires]]\nandroid.permission = 'android.permission.POST_NOTIFICATIONS'\nwhen = { target-level = '>=33' }\n";
     let mut tree = app(sheet, &activity(""), "", "");

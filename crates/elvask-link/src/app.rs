@@ -1,7 +1,7 @@
 //! All of an app that links can start, on both platforms.
 
 use elvask_platform::Platform;
-use elvask_project::filters::{DataSpec, Entry, FilterSpec};
+use elvask_project::filters::{DataSpec, Entry, FilterSpec, distinct};
 use elvask_project::scene::Scene;
 use elvask_project::source::{FileId, Place, Sources};
 
@@ -155,13 +155,7 @@ impl AppLinks {
     #[must_use]
     pub fn android_hosts(&self) -> Vec<&str> {
         let filters = self.own_filters().filter(|(_, filter)| filter.is_web());
-        let mut hosts: Vec<&str> = Vec::new();
-        for host in filters.flat_map(|(_, filter)| filter.hosts()) {
-            if !hosts.contains(&host) {
-                hosts.push(host);
-            }
-        }
-        hosts
+        distinct(filters.flat_map(|(_, filter)| filter.hosts()))
     }
 
     /// Returns the domains that the entitlements name for links.
@@ -230,12 +224,7 @@ impl AppLinks {
     /// Returns the hosts whose links the app declares on either platform, each once, in small letters.
     #[must_use]
     pub fn hosts(&self) -> Vec<String> {
-        let mut hosts: Vec<String> = Vec::new();
-        for host in self.android_hosts().into_iter().chain(self.ios_hosts()).map(str::to_ascii_lowercase) {
-            if !hosts.contains(&host) && is_plain_host(&host) {
-                hosts.push(host);
-            }
-        }
-        hosts
+        let hosts = self.android_hosts().into_iter().chain(self.ios_hosts()).map(str::to_ascii_lowercase);
+        distinct(hosts.filter(|host| is_plain_host(host)))
     }
 }

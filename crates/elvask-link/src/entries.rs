@@ -33,7 +33,10 @@ impl AppLinks {
         let mut out: Vec<LinkEntry> = Vec::new();
         for (_, links) in self.android.iter().take(1) {
             for (entry, filter) in links.link_filters() {
-                for (takes, example) in spellings(filter, routes) {
+                let mut spellings = spellings(filter, routes);
+                let listed: Vec<_> = spellings.by_ref().take(MAX_SPELLINGS).collect();
+                let more = spellings.next().is_some().then(|| ("and more".to_owned(), None));
+                for (takes, example) in listed.into_iter().chain(more) {
                     out.push(LinkEntry {
                         platform: Platform::Android,
                         component: Some(entry.component.clone()),
@@ -74,10 +77,13 @@ impl AppLinks {
     }
 }
 
-/// Returns links that a filter takes, as far as some can be made up.
+/// The most combinations of scheme, host and path of one filter that are gone through.
+const MAX_SPELLINGS: usize = 2_000;
+
+/// Returns links that a filter takes, as far as some can be made up; of a filter with very many combinations, for the first ones.
 #[must_use]
 pub fn examples(filter: &FilterSpec, routes: &[Route]) -> Vec<String> {
-    spellings(filter, routes).into_iter().filter_map(|(_, example)| example).collect()
+    spellings(filter, routes).take(MAX_SPELLINGS).filter_map(|(_, example)| example).collect()
 }
 
 /// Returns a link with a scheme of the app's own.
@@ -86,44 +92,53 @@ fn own_link(scheme: &str, routes: &[Route]) -> String {
     format!("{scheme}://{}", path.trim_start_matches('/'))
 }
 
-/// Returns what a filter takes, each scheme with each host and path, with an example for each.
-fn spellings(filter: &FilterSpec, routes: &[Route]) -> Vec<(String, Option<String>)> {
-    let mut out = Vec::new();
-    let mut paths: Vec<(String, String, PatternKind)> = Vec::new();
+/// Goes through what a filter takes, each scheme with each host and path, with an example for each.
+fn spellings<'f>(filter: &'f FilterSpec, routes: &'f [Route]) -> impl Iterator<Item = (String, Option<String>)> + 'f {
+    let mut paths: Vec<(String, &str, PatternKind)> = Vec::new();
     for data in &filter.data {
         for (kind, ending) in PatternKind::ALL {
-            if let Some(path) = data.value(&format!("path{ending}")) {
-                paths.push((format!("path{ending}"), path.to_owned(), kind));
+            let attribute = format!("path{ending}");
+            if let Some(path) = data.value(&attribute) {
+                paths.push((attribute, path, kind));
             }
         }
     }
-    for scheme in filter.schemes().into_iter().filter(|scheme| !matches!(*scheme, "content" | "file")) {
-        let hosts = filter.hosts();
-        if hosts.is_empty() {
-            out.push((format!("{scheme}:…"), plain(own_link(scheme, routes))));
-            continue;
-        }
-        for host in hosts {
-            let shown = if host.starts_with('*') { host.replacen('*', "any", 1) } else { host.to_owned() };
-            if paths.is_empty() {
+    let schemes = filter.schemes().into_iter().filter(|scheme| !matches!(*scheme, "content" | "file"));
+    // A scheme without a host, and a host without a path, is one combination.
+    let mut hosts: Vec<Option<&str>> = filter.hosts().into_iter().map(Some).collect();
+    if hosts.is_empty() {
+        hosts.push(None);
+    }
+    let pairs = schemes.flat_map(move |scheme| hosts.clone().into_iter().map(move |host| (scheme, host)));
+    pairs.flat_map(move |(scheme, host)| {
+        let alone = match host {
+            None => Some((format!("{scheme}:…"), plain(own_link(scheme, routes)))),
+            Some(host) => paths.is_empty().then(|| {
                 let of_host = routes.iter().find(|route| !route.stays_on_the_web() && route.is_for(host));
                 let path = of_host.map_or("/".to_owned(), Route::example);
-                out.push((format!("{scheme}://{host}/…"), plain(format!("{scheme}://{shown}{path}"))));
-            }
-            for (attribute, path, kind) in &paths {
-                let takes = match kind {
-                    PatternKind::Literal => format!("{scheme}://{host}{path}"),
-                    PatternKind::Prefix => format!("{scheme}://{host}{path}…"),
-                    PatternKind::Suffix => format!("{scheme}://{host}/…{path}"),
-                    PatternKind::Simple | PatternKind::Advanced => format!("{scheme}://{host} {attribute} {path}"),
-                };
-                let example =
-                    example_path(*kind, path, host, routes).and_then(|path| plain(format!("{scheme}://{shown}{path}")));
-                out.push((takes, example));
-            }
-        }
-    }
-    out
+                (format!("{scheme}://{host}/…"), plain(format!("{scheme}://{}{path}", any_of(host))))
+            }),
+        };
+        let with_paths = host.map_or(Vec::new(), |_| paths.clone()).into_iter();
+        let host = host.unwrap_or_default();
+        let with_paths = with_paths.map(move |(attribute, path, kind)| {
+            let takes = match kind {
+                PatternKind::Literal => format!("{scheme}://{host}{path}"),
+                PatternKind::Prefix => format!("{scheme}://{host}{path}…"),
+                PatternKind::Suffix => format!("{scheme}://{host}/…{path}"),
+                PatternKind::Simple | PatternKind::Advanced => format!("{scheme}://{host} {attribute} {path}"),
+            };
+            let example = example_path(kind, path, host, routes)
+                .and_then(|path| plain(format!("{scheme}://{}{path}", any_of(host))));
+            (takes, example)
+        });
+        alone.into_iter().chain(with_paths)
+    })
+}
+
+/// Returns a host that a host of a filter takes.
+fn any_of(host: &str) -> String {
+    if host.starts_with('*') { host.replacen('*', "any", 1) } else { host.to_owned() }
 }
 
 /// Makes up a path that a pattern takes: that of a route where one fits.

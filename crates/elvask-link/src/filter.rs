@@ -409,13 +409,13 @@ impl RelativeFilter {
 fn patterns(data: &DataSpec, part: &str, level: u32) -> Result<Vec<Pattern>, FilterError> {
     let mut out = Vec::new();
     for (kind, ending) in PatternKind::ALL.into_iter().filter(|(kind, _)| kind.since() <= level) {
-        let attribute = format!("{part}{ending}");
-        let Some((text, place)) = data.attribute(&attribute) else { continue };
-        let pattern = Pattern::new(kind, text).map_err(|reason| FilterError::Pattern {
-            attribute,
-            pattern: text.to_owned(),
+        let named = |name: &str| name.strip_prefix(part) == Some(ending);
+        let Some((_, text, place)) = data.attributes.iter().find(|(name, _, _)| named(name)) else { continue };
+        let pattern = Pattern::new(kind, text.as_str()).map_err(|reason| FilterError::Pattern {
+            attribute: format!("{part}{ending}"),
+            pattern: text.clone(),
             reason,
-            place,
+            place: *place,
         });
         out.push(pattern?);
     }

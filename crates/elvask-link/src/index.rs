@@ -165,14 +165,7 @@ impl FilterSet {
         out.clear();
         let data = Prepared::new(uri);
         let intent = Intent::link(uri);
-        // Hosts and paths are narrowed down here; the filter itself has the last word.
-        let mut consider = |id: u32| {
-            let at = id as usize;
-            let fits = |filter: &Filter| filter.matches_prepared(&intent, Some(&data)).is_ok();
-            if !out.contains(&at) && self.filters.get(at).is_some_and(fits) {
-                out.push(at);
-            }
-        };
+        let mut consider = |id: u32| out.push(id as usize);
         self.others.iter().copied().for_each(&mut consider);
         self.schemes.get(uri.scheme).into_iter().flatten().copied().for_each(&mut consider);
         if let Some(host) = &data.host {
@@ -195,5 +188,9 @@ impl FilterSet {
             loose.filter(|(authority, _)| authority.takes_host(&host)).for_each(|(_, paths)| look(paths));
         }
         out.sort_unstable();
+        out.dedup();
+        // Hosts and paths are narrowed down so far; the filter itself has the last word.
+        let fits = |filter: &Filter| filter.matches_prepared(&intent, Some(&data)).is_ok();
+        out.retain(|at| self.filters.get(*at).is_some_and(fits));
     }
 }

@@ -20,6 +20,7 @@
 
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
 
+pub mod by_name;
 pub mod edit;
 pub mod gradle;
 pub mod lines;
@@ -28,6 +29,7 @@ pub mod plist;
 pub mod text;
 pub mod xml;
 
+pub use by_name::ByName;
 pub use edit::{Edit, EditError, EditSet};
 pub use lines::{LineIndex, Position};
 pub use text::{Decoded, Encoding, Span, TextError, decode, encode};

@@ -15,6 +15,16 @@ pub struct Position {
 #[derive(Debug, Clone)]
 pub struct LineIndex {
     starts: Vec<usize>,
+    /// How many characters stand before each block of bytes; empty where each byte is a character.
+    characters: Vec<usize>,
+}
+
+/// The size of a block, in bytes: a column on a long line takes a walk through one block, not through the line.
+const BLOCK: usize = 1024;
+
+/// Counts the characters that start in some bytes: continuation bytes are 10xxxxxx, so that no boundary is needed.
+fn characters_in(bytes: &[u8]) -> usize {
+    bytes.iter().filter(|byte| (**byte & 0xC0) != 0x80).count()
 }
 
 impl LineIndex {
@@ -29,7 +39,16 @@ impl LineIndex {
                 starts.push(at + 1);
             }
         }
-        LineIndex { starts }
+        let mut characters = Vec::new();
+        if !text.is_ascii() {
+            let mut before = 0;
+            for block in bytes.chunks(BLOCK) {
+                characters.push(before);
+                before += characters_in(block);
+            }
+            characters.push(before);
+        }
+        LineIndex { starts, characters }
     }
 
     /// Returns line and column of a byte offset; an offset past the end counts as the end.
@@ -38,13 +57,21 @@ impl LineIndex {
         let offset = offset.min(text.len());
         let line = self.starts.partition_point(|start| *start <= offset);
         let start = self.line_start(line);
-        let before = text.as_bytes().get(start..offset).unwrap_or_default();
-        // Continuation bytes are 10xxxxxx: counting the others counts characters without needing a boundary.
-        let mut column = before.iter().filter(|byte| (**byte & 0xC0) != 0x80).count();
+        let mut column = self.characters_before(text, offset).saturating_sub(self.characters_before(text, start));
         if line == 1 && offset > 0 && text.starts_with('\u{FEFF}') {
             column = column.saturating_sub(1);
         }
         Position { line, column: column + 1 }
+    }
+
+    fn characters_before(&self, text: &str, offset: usize) -> usize {
+        match self.characters.get(offset / BLOCK) {
+            Some(before) => {
+                let block = offset - offset % BLOCK;
+                before + characters_in(text.as_bytes().get(block..offset).unwrap_or_default())
+            }
+            None => offset,
+        }
     }
 
     /// Returns the byte offset at which a line (from 1) starts.

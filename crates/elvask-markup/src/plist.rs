@@ -4,11 +4,11 @@
 pub mod binary;
 pub mod plan;
 
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
-use crate::Span;
 use crate::openstep;
 use crate::xml::{Document, Element, NodeKind, XmlError};
+use crate::{ByName, Span};
 
 /// A property list read from its XML form, or from the old text form.
 #[derive(Debug, Clone)]
@@ -17,8 +17,7 @@ pub struct PropertyList {
     document: Document,
     root: Value,
     is_xml: bool,
-    /// The numbers of the root's entries, by key and then by place: made when the first key is asked for.
-    by_key: OnceLock<Vec<u32>>,
+    by_key: ByName,
 }
 
 /// One value of a property list.
@@ -181,7 +180,7 @@ impl PropertyList {
         }
         let document = Document::parse(text)?;
         let root = read_root(&document)?;
-        Ok(PropertyList { document, root, is_xml: true, by_key: OnceLock::new() })
+        Ok(PropertyList { document, root, is_xml: true, by_key: ByName::default() })
     }
 
     /// Reads a property list in the old text form. Its values are texts, lists and dictionaries.
@@ -193,7 +192,7 @@ impl PropertyList {
         }
         let document = Document::parse("<plist version=\"1.0\"><dict></dict></plist>")?;
         let node = document.root().children().next().map_or(0, |dict| dict.id);
-        Ok(PropertyList { root: from_openstep(&value, node), document, is_xml: false, by_key: OnceLock::new() })
+        Ok(PropertyList { root: from_openstep(&value, node), document, is_xml: false, by_key: ByName::default() })
     }
 
     /// Says whether edits can be planned: the list is in the XML form.
@@ -223,16 +222,7 @@ impl PropertyList {
     /// Returns the entry of a key in the root dictionary; the first one where the key stands twice.
     #[must_use]
     pub fn entry(&self, key: &str) -> Option<&Entry> {
-        let entries = self.entries();
-        let key_of = |at: &u32| entries.get(*at as usize).map_or("", |entry| entry.key.as_str());
-        let by_key = self.by_key.get_or_init(|| {
-            let mut order: Vec<u32> = (0..u32::try_from(entries.len()).unwrap_or(u32::MAX)).collect();
-            // A stable sort: entries of one key stay in the order of the file.
-            order.sort_by_key(key_of);
-            order
-        });
-        let at = by_key.get(by_key.partition_point(|at| key_of(at) < key))?;
-        entries.get(*at as usize).filter(|entry| entry.key == key)
+        self.by_key.first(self.entries(), |entry| &entry.key, key)
     }
 
     fn element(&self, node: u32) -> Element<'_> {

@@ -82,6 +82,18 @@ impl GradleFile {
     }
 }
 
+/// The directives of the shrinker that do no more than keep something.
+///
+/// Source: "Keep rules" in the manual of the platform's shrinker.
+pub const KEEP_DIRECTIVES: [&str; 6] = [
+    "-keep",
+    "-keepclassmembers",
+    "-keepclasseswithmembers",
+    "-keepnames",
+    "-keepclassmembernames",
+    "-keepclasseswithmembernames",
+];
+
 /// What a Gradle build must say.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]

@@ -10,7 +10,7 @@ use elvask_project::intent::{Owner, Part, Query};
 
 use elvask_markup::plist::plan::NewValue;
 
-use crate::requirement::{COMPILE_LEVEL, Component, GradleLine, Need};
+use crate::requirement::{COMPILE_LEVEL, Component, GradleLine, KEEP_DIRECTIVES, Need};
 use crate::template::answers_in;
 
 /// Who asks for something.
@@ -324,22 +324,12 @@ fn is_plain_version(version: &str) -> bool {
 }
 
 /// Says whether a rule does no more than keep: one directive of the family `-keep`, without modifiers.
-///
-/// Source: "Keep rules" in the manual of the platform's shrinker.
 fn is_plain_keep_rule(rule: &str) -> bool {
-    let known = [
-        "-keep",
-        "-keepclassmembers",
-        "-keepclasseswithmembers",
-        "-keepnames",
-        "-keepclassmembernames",
-        "-keepclasseswithmembernames",
-    ];
     let rule = rule.trim();
     let Some((directive, rest)) = rule.split_once(char::is_whitespace) else { return false };
     let dash = rest
         .split(|letter: char| letter.is_whitespace() || matches!(letter, '{' | '}' | ';'))
         .any(|word| word.starts_with('-') || word.starts_with('@') && word.len() == 1);
     let broad = rest.trim_start_matches("class").trim_start().starts_with("** {");
-    known.contains(&directive) && !dash && !rest.contains(['\n', '#', '"', '\'']) && !broad
+    KEEP_DIRECTIVES.contains(&directive) && !dash && !rest.contains(['\n', '#', '"', '\'']) && !broad
 }

@@ -10,7 +10,7 @@ pub const MAX_FILE: u64 = 32 * 1024 * 1024;
 
 /// The largest files of some sorts that are read, in bytes, by the ends of their names. What people write of these is far smaller; what is
 /// larger was made to exhaust whoever reads it.
-const MAX_BY_NAME: [(&str, u64); 13] = [
+const MAX_BY_NAME: [(&str, u64); 14] = [
     (".gradle", 1 << 20),
     (".kts", 1 << 20),
     (".toml", 1 << 20),
@@ -18,9 +18,10 @@ const MAX_BY_NAME: [(&str, u64); 13] = [
     (".xcconfig", 1 << 20),
     (".podspec", 1 << 20),
     ("Podfile", 1 << 20),
+    ("AndroidManifest.xml", 1 << 20),
     (".xml", 4 << 20),
-    (".plist", 4 << 20),
-    (".entitlements", 4 << 20),
+    (".plist", 1 << 20),
+    (".entitlements", 1 << 20),
     (".json", 4 << 20),
     (".yaml", 4 << 20),
     (".pbxproj", 16 << 20),

@@ -1,5 +1,8 @@
 //! Intent filters and the activities that have them, as they are declared.
 
+use std::collections::HashSet;
+use std::hash::Hash;
+
 use std::borrow::Cow;
 
 use crate::source::Place;
@@ -125,14 +128,10 @@ pub fn is_web_scheme(scheme: &str) -> bool {
     matches!(scheme, "http" | "https")
 }
 
-fn distinct<'s>(values: impl Iterator<Item = &'s str>) -> Vec<&'s str> {
-    let mut out: Vec<&str> = Vec::new();
-    for value in values {
-        if !out.contains(&value) {
-            out.push(value);
-        }
-    }
-    out
+/// Returns texts in their order, each once.
+pub fn distinct<T: AsRef<str> + Clone + Eq + Hash>(values: impl Iterator<Item = T>) -> Vec<T> {
+    let mut seen: HashSet<T> = HashSet::new();
+    values.filter(|value| seen.insert(value.clone())).collect()
 }
 
 /// An activity, or another name for one, that links can start.

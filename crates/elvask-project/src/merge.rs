@@ -200,6 +200,8 @@ pub struct MergedElement<'d> {
     pub also: Vec<(usize, Place)>,
     /// Of an element that the merger added: the permission of the library that asks for it, empty for its age alone.
     pub implied: Option<&'static str>,
+    /// A sum of its name, its attributes and all inside, whatever their order, as they were read.
+    sum: u64,
     marker: Marker,
     selector: Option<Selector<'d>>,
     replaces: Vec<AttributeName<'d>>,
@@ -338,6 +340,12 @@ pub struct Merged<'d> {
     /// Whose each input is.
     pub roles: Vec<Role>,
     index: QuickMap<(usize, &'d str, Option<Cow<'d, str>>), usize>,
+    /// The first element with a sum inside another one.
+    by_sum: QuickMap<(usize, u64), usize>,
+    /// The first element of a name inside another one whose marker takes out all of that name.
+    takes_all: QuickMap<(usize, &'d str), usize>,
+    /// The first one whose marker takes out or replaces its like.
+    takes_like: QuickMap<(usize, &'d str), usize>,
 }
 
 impl<'d> Merged<'d> {

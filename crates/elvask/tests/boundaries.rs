@@ -123,6 +123,27 @@ fn what_lies_outside_the_app_is_written_only_with_consent_that_names_it() {
 }
 
 #[test]
+fn what_belongs_to_a_package_is_not_written_wherever_it_lies() {
+    let app = Beside::new(&[]);
+    app.write("app/vendor/tern_camera/package.json", "{\"name\":\"tern_camera\",\"version\":\"2.1.0\"}");
+    app.write("app/vendor/tern_camera/elvask-sheet.toml", "sheet = 1\n\n[[requires]]\ncapability = \"camera\"\n");
+    app.write("app/vendor/tern_camera/sample/AndroidManifest.xml", BARE);
+    for (link, to) in [
+        ("app/node_modules/tern_camera", "app/vendor/tern_camera"),
+        ("app/android/app/src/main/AndroidManifest.xml", "app/vendor/tern_camera/sample/AndroidManifest.xml"),
+    ] {
+        let link = app.path("").join(link);
+        let _ = std::fs::remove_file(&link);
+        let _ = std::fs::remove_dir_all(&link);
+        std::os::unix::fs::symlink(app.path(to), link).unwrap();
+    }
+    let ran = app.run(&["fill", "--yes"]);
+    assert_eq!(ran.code, 2, "{}{}", ran.out, ran.err);
+    assert!(ran.err.contains("vendor/tern_camera/sample/AndroidManifest.xml"), "{}", ran.err);
+    assert_eq!(app.read("app/vendor/tern_camera/sample/AndroidManifest.xml"), BARE);
+}
+
+#[test]
 fn a_website_elsewhere_is_written_only_where_the_command_line_names_it() {
     let app = Beside::new(&[]);
     app.write("app/elvask.toml", "elvask = 1\n[links]\nhosts = [\"marram.example\"]\nsite = \"../site\"\nfingerprints = [\"14:6D:E9:83:C5:73:06:50:D8:EE:B9:95:2F:34:FC:64:16:A0:83:42:E6:1D:BE:A8:8A:04:96:B2:3F:CF:44:E5\"]\n");

@@ -1,6 +1,6 @@
 //! The layout `npm`: packages found in `node_modules` as the runtime finds them.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
@@ -67,6 +67,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     };
     // In a hybrid app its own list of plugins counts.
     let hybrid = super::widget::is_widget(loading.files, &root);
+    let named_at = Named::read(file, &text);
     let mut packages = Vec::new();
     let mut wanted = Vec::new();
     let mut missing = Vec::new();
@@ -85,7 +86,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
             Some(folder) => wanted.push((name.clone(), folder)),
             None if !own.dependencies.contains_key(name) => {}
             None => {
-                let dependency = Some(find_dependency(file, &text, name));
+                let dependency = Some(named_at.place(name));
                 let platforms = Vec::new();
                 missing.push(name.as_str());
                 packages.push(Package {
@@ -119,7 +120,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
             // A package of the same name deeper down is another version; the app's own line names the upper one.
             let first =
                 direct.contains(&package.name) && !packages.iter().any(|other: &Package| other.name == package.name);
-            package.dependency = first.then(|| find_dependency(file, &text, &package.name));
+            package.dependency = first.then(|| named_at.place(&package.name));
             if !first {
                 package.unlinked = unlinked(files, &package, direct.contains(&package.name));
             }
@@ -225,16 +226,44 @@ fn native_platforms(files: &dyn Files, root: &Path) -> Vec<Platform> {
     platforms
 }
 
-/// Returns where the app's file names a dependency: the key, quotes included.
-fn find_dependency(file: FileId, text: &str, name: &str) -> Place {
-    let quoted = serde_json::to_string(name).unwrap_or_default();
-    let section = ["\"dependencies\"", "\"optionalDependencies\"", "\"devDependencies\"", "\"peerDependencies\""]
-        .into_iter()
-        .find_map(|section| {
-            let from = text.find(section)?;
-            let end = from + text.get(from..)?.find('}')?;
-            let at = from + text.get(from..end)?.find(&quoted)?;
-            Some(Span::new(at, at + quoted.len()))
-        });
-    Place { file, span: section.unwrap_or_default() }
+/// The tables of the app's file that name packages, the one that counts most first.
+const TABLES: [&str; 4] =
+    ["\"dependencies\"", "\"optionalDependencies\"", "\"devDependencies\"", "\"peerDependencies\""];
+
+/// Where the app's file names its dependencies: the keys as they are written, quotes included.
+struct Named<'t> {
+    file: FileId,
+    keys: HashMap<&'t str, Span>,
+}
+
+impl<'t> Named<'t> {
+    fn read(file: FileId, text: &'t str) -> Self {
+        let mut keys = HashMap::new();
+        for table in TABLES {
+            let Some(start) = text.find(table).map(|at| at + table.len()) else { continue };
+            let end = text.get(start..).and_then(|rest| rest.find('}')).map_or(text.len(), |end| start + end);
+            let mut at = start;
+            while let Some(open) = text.get(at..end).and_then(|rest| rest.find('"')).map(|open| at + open) {
+                let inside = text.get(open + 1..end).unwrap_or_default();
+                let mut escaped = false;
+                let close = inside.bytes().position(|byte| {
+                    let ends = byte == b'"' && !escaped;
+                    escaped = byte == b'\\' && !escaped;
+                    ends
+                });
+                let Some(close) = close else { break };
+                at = open + close + 2;
+                let is_key = text.get(at..end).is_some_and(|rest| rest.trim_start().starts_with(':'));
+                if let (true, Some(key)) = (is_key, text.get(open..at)) {
+                    keys.entry(key).or_insert(Span::new(open, at));
+                }
+            }
+        }
+        Named { file, keys }
+    }
+
+    fn place(&self, name: &str) -> Place {
+        let quoted = serde_json::to_string(name).unwrap_or_default();
+        Place { file: self.file, span: self.keys.get(quoted.as_str()).copied().unwrap_or_default() }
+    }
 }

@@ -128,6 +128,22 @@ impl Document {
         (0..self.nodes.len()).filter_map(|id| Node { document: self, id: u32::try_from(id).ok()? }.element())
     }
 
+    /// Returns the innermost element between whose tags a byte offset lies; `None` for what lies outside the root, or in a tag.
+    #[must_use]
+    pub fn around(&self, offset: usize) -> Option<Element<'_>> {
+        // Nodes are kept in the order in which they start.
+        let last = self.nodes.partition_point(|node| node.span.start < offset).checked_sub(1)?;
+        let mut at = Some(Node { document: self, id: u32::try_from(last).ok()? });
+        while let Some(node) = at {
+            let content = node.element().filter(|element| element.close().is_some()).map(Element::content);
+            if content.is_some_and(|content| content.start <= offset && offset <= content.end) {
+                return node.element();
+            }
+            at = node.other(node.stored().parent);
+        }
+        None
+    }
+
     pub(super) fn layout(&self) -> &Layout {
         self.layout.get_or_init(|| {
             let mut firsts = HashMap::new();
@@ -404,5 +420,22 @@ impl<'d> Element<'d> {
             Some(close) => Span::new(self.open().end, close.start),
             None => Span::at(self.open().end),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_element_around_an_offset_is_found() {
+        let text = "<!-- a --><m>1<b x='2'/>3<c>4<d/>5</c>6</m> ";
+        let document = Document::parse(text).unwrap();
+        let around = |sign: &str| document.around(text.find(sign).unwrap()).map(Element::name);
+        let found = ["a -->", "1", "2", "3", "4", "5", "</c>", "6", "</m>"].map(around);
+        let (m, c) = (Some("m"), Some("c"));
+        assert_eq!(found, [None, m, m, m, c, c, c, m, m]);
+        assert_eq!(document.around(0).map(Element::name), None);
+        assert_eq!(document.around(text.len()).map(Element::name), None);
     }
 }

@@ -1,7 +1,7 @@
 //! The merge itself: a weaker manifest joins what the stronger ones have become.
 
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use elvask_platform::manifest::{Policy, element_kind, implied_permissions};
 
@@ -23,12 +23,15 @@ pub(super) fn merge<'d>(inputs: &[Input<'d>], values: &Values) -> Option<Merged<
         unfilled: Vec::new(),
         roles: inputs.iter().map(|input| input.role.clone()).collect(),
         index: QuickMap::default(),
+        by_sum: QuickMap::default(),
+        takes_all: QuickMap::default(),
+        takes_like: QuickMap::default(),
     };
     let mut loaded = load(first, 0, values);
     check_twins(&mut loaded, first.document);
     merged.start(loaded);
     declare(&mut merged, &values.in_source);
-    let mut joining = Joining { merged, taken: HashMap::new(), values };
+    let mut joining = Joining { merged, taken: HashMap::new(), selected: HashSet::new(), values };
     for (at, input) in weaker.iter().enumerate() {
         let mut loaded = load(input, at + 1, values);
         if input.role.is_own() {
@@ -71,8 +74,15 @@ impl<'d> Merged<'d> {
     fn remember(&mut self, id: usize) {
         let element = self.at(id);
         if let Some(parent) = element.parent {
-            let key = (parent, element.name, element.key.clone());
+            let (name, marker, sum) = (element.name, element.marker, element.sum);
+            let key = (parent, name, element.key.clone());
             self.index.entry(key).or_insert(id);
+            self.by_sum.entry((parent, sum)).or_insert(id);
+            match marker {
+                Marker::RemoveAll => drop(self.takes_all.entry((parent, name)).or_insert(id)),
+                Marker::Remove | Marker::Replace => drop(self.takes_like.entry((parent, name)).or_insert(id)),
+                _ => {}
+            }
         }
     }
 }
@@ -84,6 +94,8 @@ struct Joining<'a, 'd> {
     merged: Merged<'d>,
     /// What each marker took out, by the number of its element; an attribute by its name.
     taken: HashMap<(usize, Option<String>), Taken>,
+    /// The elements whose selectors were looked at.
+    selected: HashSet<usize>,
     values: &'a Values,
 }
 
@@ -141,7 +153,7 @@ impl<'d> Joining<'_, 'd> {
     fn check_selector(&mut self, id: usize, inputs: &[Input<'d>]) {
         let element = self.merged.at(id);
         let Some(selector) = &element.selector else { return };
-        if inputs.iter().any(|input| names_library(&selector.library, input)) {
+        if !self.selected.insert(id) || inputs.iter().any(|input| names_library(&selector.library, input)) {
             return;
         }
         let problem = MergeProblem {
@@ -152,18 +164,12 @@ impl<'d> Joining<'_, 'd> {
             value: selector.library.to_string(),
             other: None,
         };
-        if !self.merged.problems.contains(&problem) {
-            self.merged.problems.push(problem);
-        }
+        self.merged.problems.push(problem);
     }
 
     fn child(&mut self, parent: usize, loaded: &Loaded<'d>, other: usize, input: &Input<'d>, inputs: &[Input<'d>]) {
         let Some(weaker) = loaded.elements.get(other) else { return };
-        let all = self.merged.at(parent).children.iter().copied().find(|child| {
-            let element = self.merged.at(*child);
-            element.marker == Marker::RemoveAll && element.name == weaker.name
-        });
-        if let Some(all) = all
+        if let Some(all) = self.merged.takes_all.get(&(parent, weaker.name)).copied()
             && self.selects(all, input)
         {
             self.taken.entry((all, None)).or_default().push((weaker.place, weaker.input));
@@ -182,10 +188,7 @@ impl<'d> Joining<'_, 'd> {
         }
         let key = (parent, weaker.name, weaker.key.clone());
         if kind.policy == Policy::Keep {
-            let marked = self.merged.at(parent).children.iter().copied().find(|child| {
-                let element = self.merged.at(*child);
-                element.name == weaker.name && matches!(element.marker, Marker::Remove | Marker::Replace)
-            });
+            let marked = self.merged.takes_like.get(&(parent, weaker.name)).copied();
             match marked.filter(|marked| self.selects(*marked, input)) {
                 Some(marked) if self.same_filter(marked, loaded, other) => {
                     self.taken.entry((marked, None)).or_default().push((weaker.place, weaker.input));
@@ -233,8 +236,11 @@ impl<'d> Joining<'_, 'd> {
         marked.children.is_empty() || self.same(id, loaded, other)
     }
 
+    /// Says whether an element of a kind that is never merged into stands somewhere already.
     fn is_there(&self, parent: usize, loaded: &Loaded<'d>, other: usize) -> bool {
-        self.merged.at(parent).children.iter().any(|child| self.same(*child, loaded, other))
+        let Some(weaker) = loaded.elements.get(other) else { return false };
+        let known = self.merged.by_sum.get(&(parent, weaker.sum));
+        known.is_some_and(|known| self.same(*known, loaded, other))
     }
 
     /// Says whether two elements are the same: name, attributes and all that is inside, in any order.
@@ -514,6 +520,7 @@ fn bare(name: &'static str, place: crate::source::Place, input: usize) -> Merged
         place,
         also: Vec::new(),
         implied: None,
+        sum: 0,
         marker: Marker::Merge,
         selector: None,
         replaces: Vec::new(),

@@ -1,6 +1,7 @@
 //! One manifest, ready to be merged: names completed, placeholders filled in, markers read.
 
 use std::borrow::Cow;
+use std::hash::{DefaultHasher, Hash, Hasher as _};
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
@@ -48,6 +49,12 @@ pub(super) fn load<'d>(input: &Input<'d>, number: usize, values: &Values) -> Loa
     loader.out
 }
 
+fn sum_of(part: impl Hash) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    part.hash(&mut hasher);
+    hasher.finish()
+}
+
 fn space(address: Cow<'_, str>) -> Space<'_> {
     match address.as_ref() {
         ANDROID => Space::Android,
@@ -72,7 +79,8 @@ impl<'d> Loader<'_, 'd> {
         Place { file: self.input.file, span }
     }
 
-    fn element(&mut self, element: Element<'d>, parent: Option<usize>) {
+    /// Reads an element with all inside, and returns its sum.
+    fn element(&mut self, element: Element<'d>, parent: Option<usize>) -> u64 {
         let text = element.document().text();
         let tag = Span::new(element.open().start, element.name_span().end);
         let kind = element_kind(element.name());
@@ -88,6 +96,7 @@ impl<'d> Loader<'_, 'd> {
             place: self.place(tag),
             also: Vec::new(),
             implied: None,
+            sum: 0,
             marker: Marker::Merge,
             selector: None,
             replaces: Vec::new(),
@@ -129,13 +138,21 @@ impl<'d> Loader<'_, 'd> {
             })
         });
         self.check(&loaded);
+        let mut sum = sum_of(loaded.name);
+        for attribute in &loaded.attributes {
+            sum = sum.wrapping_add(sum_of((&attribute.name, &attribute.value)));
+        }
         self.out.elements.push(loaded);
         if let Some(parent) = parent.and_then(|parent| self.out.elements.get_mut(parent)) {
             parent.children.push(id);
         }
         for child in element.children() {
-            self.element(child, Some(id));
+            sum = sum.wrapping_add(sum_of(self.element(child, Some(id))));
         }
+        if let Some(loaded) = self.out.elements.get_mut(id) {
+            loaded.sum = sum;
+        }
+        sum
     }
 
     /// Notes a marker that cannot be meant as it stands.

@@ -1,5 +1,7 @@
 //! The declarations of the effective manifest of one variant.
 
+use elvask_markup::ByName;
+
 use super::manifest::{COMPONENTS, covers};
 use crate::gradle::Variant;
 use crate::intent::{Owner, Query};
@@ -42,6 +44,9 @@ pub struct Effective<'d> {
     pub permissions: Vec<EffectivePermission>,
     /// What it asks to see of others.
     pub queries: Vec<EffectiveQuery>,
+    /// The elements of the components.
+    components: Vec<usize>,
+    by_class: ByName,
 }
 
 impl<'d> Effective<'d> {
@@ -73,7 +78,20 @@ impl<'d> Effective<'d> {
                 _ => {}
             }
         }
-        Effective { variant: variant.name.clone(), levels, merged, files, permissions, queries }
+        let application = merged.child(root, "application");
+        let inside = application.map(|application| application.children.iter().copied()).into_iter().flatten();
+        let is_component = |element: &MergedElement<'_>| COMPONENTS.contains(&element.name) && element.key.is_some();
+        let components = inside.filter(|id| is_component(merged.at(*id))).collect();
+        Effective {
+            variant: variant.name.clone(),
+            levels,
+            merged,
+            files,
+            permissions,
+            queries,
+            components,
+            by_class: ByName::default(),
+        }
     }
 
     /// Returns the permission of a name.
@@ -97,8 +115,14 @@ impl<'d> Effective<'d> {
 
     /// Goes through the components of the app.
     pub fn components(&self) -> impl Iterator<Item = &MergedElement<'d>> {
-        let inside = self.application().map(|application| self.merged.children(application));
-        inside.into_iter().flatten().filter(|element| COMPONENTS.contains(&element.name) && element.key.is_some())
+        self.components.iter().map(|id| self.merged.at(*id))
+    }
+
+    /// Returns the component of a class; the first one where there are several.
+    #[must_use]
+    pub fn component<'s>(&'s self, class: &str) -> Option<&'s MergedElement<'d>> {
+        let class_of = |id: &'s usize| self.merged.at(*id).key.as_deref().unwrap_or_default();
+        self.by_class.first(&self.components, class_of, class).map(|id| self.merged.at(*id))
     }
 
     /// Says whether the launcher starts a component.
@@ -121,7 +145,7 @@ impl<'d> Effective<'d> {
         match owner {
             Owner::Application => self.application(),
             Owner::Launcher => self.components().find(|component| self.is_launcher(component)),
-            Owner::Class(class) => self.components().find(|component| component.key.as_deref() == Some(class)),
+            Owner::Class(class) => self.component(class),
         }
     }
 

@@ -2,8 +2,8 @@
 
 use std::borrow::Cow;
 
-use elvask_markup::Span;
 use elvask_markup::xml::{Attribute, Document, Element};
+use elvask_markup::{ByName, Span};
 use elvask_platform::android::{self, Permission};
 
 use crate::intent::{Owner, Query};
@@ -83,6 +83,7 @@ pub struct ManifestView<'d> {
     pub meta_data: Vec<DeclaredMetaData<'d>>,
     /// All components.
     pub components: Vec<Component<'d>>,
+    by_class: ByName,
 }
 
 impl<'d> ManifestView<'d> {
@@ -104,6 +105,7 @@ impl<'d> ManifestView<'d> {
             misplaced_queries: Vec::new(),
             meta_data: Vec::new(),
             components: Vec::new(),
+            by_class: ByName::default(),
         };
         for element in document.elements() {
             view.add(element, package.as_deref());
@@ -156,8 +158,14 @@ impl<'d> ManifestView<'d> {
         match owner {
             Owner::Application => self.application,
             Owner::Launcher => self.launcher().map(|component| component.element),
-            Owner::Class(class) => self.components.iter().find(|one| one.class == *class).map(|one| one.element),
+            Owner::Class(class) => self.component(class).map(|one| one.element),
         }
+    }
+
+    /// Returns the component of a class; the first one where there are several.
+    #[must_use]
+    pub fn component(&self, class: &str) -> Option<&Component<'d>> {
+        self.by_class.first(&self.components, |one| &one.class, class)
     }
 
     /// Returns the component that the launcher starts.

@@ -84,27 +84,43 @@ pub(crate) enum Write {
 
 /// Where files may be written without a question about the place.
 pub(crate) struct Bounds<'b> {
-    /// The folder of the app.
-    pub(crate) root: &'b Path,
+    /// The app.
+    app: &'b App,
     /// A folder that the command line names.
-    pub(crate) named: Option<&'b Path>,
+    named: Option<&'b Path>,
     /// The real paths outside to which a person has agreed.
-    pub(crate) consents: &'b [String],
+    consents: &'b [String],
 }
 
 impl<'b> Bounds<'b> {
     /// Makes those of an app.
     pub(crate) fn of(app: &'b App, consents: &'b [String]) -> Self {
-        Bounds { root: &app.root, named: None, consents }
+        Bounds { app, named: None, consents }
+    }
+
+    /// Adds a folder that the command line names.
+    pub(crate) fn with_named(mut self, folder: Option<&'b Path>) -> Self {
+        self.named = folder;
+        self
     }
 
     /// Returns where a file lies really, where that is not in the app's own folder nor in the one that the command line names.
     fn outside(&self, path: &Path) -> Result<Option<PathBuf>, Failure> {
         let failed = |error| Failure::new(format!("{}: {error}; nothing is written", path.display()));
         let real = real_path(path).map_err(failed)?;
-        let root = Disk.real(self.root);
-        let is_package = |inside: &Path| inside.components().any(|part| part.as_os_str() == "node_modules");
-        let own = real.strip_prefix(&root).is_ok_and(|inside| !is_package(inside));
+        let root = Disk.real(&self.app.root);
+        // A package may hold the app, as one does that has an example in it.
+        let in_package = || {
+            let packages =
+                self.app.plugins().iter().filter(|plugin| !plugin.own).filter_map(|plugin| plugin.root.as_deref());
+            let mut inside = packages
+                .map(|package| Disk.real(package))
+                .filter(|package| *package != root && package.starts_with(&root));
+            inside.any(|package| real.starts_with(package))
+        };
+        let own = real
+            .strip_prefix(&root)
+            .is_ok_and(|inside| inside.components().all(|part| part.as_os_str() != "node_modules") && !in_package());
         let named = self.named.and_then(|folder| real_path(folder).ok()).is_some_and(|folder| real.starts_with(folder));
         let agreed = || self.consents.iter().any(|consent| Path::new(consent) == real);
         Ok((!own && !named && !agreed()).then_some(real))
@@ -144,7 +160,7 @@ pub(crate) fn write(
     }
     bounds.check(files)?;
     let changes: Vec<_> = files.iter().map(|file| file.change.clone()).collect();
-    with_steps(|steps| write_all(bounds.root, &changes, steps)).map_err(failed)?;
+    with_steps(|steps| write_all(&bounds.app.root, &changes, steps)).map_err(failed)?;
     Ok(true)
 }
 

@@ -79,17 +79,15 @@ fn component(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Findi
     let (spec, name) = (kinds::spec(Kind::Component), together.name);
     let differs = |found: &Match| matches!(found, Match::Differs(_));
     let Some(variants) = lacking(context, spec, (name, need), &together.requirements, differs) else { return };
-    let owning = context.manifests.iter().find_map(|manifest| {
-        Some((manifest, manifest.components.iter().find(|component| component.class == name)?.element))
-    });
+    let owning = context.manifests.iter().find_map(|manifest| Some((manifest, manifest.component(name)?.element)));
     let who = who_needs(context, together.requirements.iter().copied());
     for (attribute, value) in wanted.attributes() {
         let given = match &owning {
             Some((_, element)) => element.value(ANDROID, attribute).map(std::borrow::Cow::into_owned),
-            None => context.variants.first().and_then(|variant| {
-                let component = variant.components().find(|one| one.key.as_deref() == Some(name))?;
-                component.value(attribute).map(str::to_owned)
-            }),
+            None => context
+                .variants
+                .first()
+                .and_then(|variant| variant.component(name)?.value(attribute).map(str::to_owned)),
         };
         if fits(attribute, given.as_deref(), &value) {
             continue;

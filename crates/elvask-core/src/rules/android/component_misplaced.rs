@@ -53,7 +53,7 @@ impl Rule for ComponentMisplaced {
                 "the {} `{class}` stands inside <{inside}>, where it is ignored; it is a child of <application>",
                 element.name()
             );
-            let (title, edits) = if manifest.components.iter().any(|one| one.class == class) {
+            let (title, edits) = if manifest.component(&class).is_some() {
                 ("take it out: <application> has it already".to_owned(), vec![plan::remove(element.node())])
             } else {
                 let title = "move it into <application>".to_owned();

@@ -1,5 +1,7 @@
 //! `exported-unstated`: a component has a filter and does not say whether others may reach it.
 
+use std::collections::HashSet;
+
 use elvask_link::android::AndroidLinks;
 use elvask_markup::xml::Element;
 use elvask_needs::remedy::Remedy;
@@ -37,16 +39,17 @@ impl Rule for ExportedUnstated {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let mut told: Vec<&str> = Vec::new();
+        let mut told: HashSet<&str> = HashSet::new();
+        let by_variant: Vec<(&str, HashSet<&str>)> =
+            context.links().android.iter().map(|(name, links)| (name.as_str(), unstated_in(links))).collect();
         for (_, links) in &context.links().android {
             if links.target_level < SINCE {
                 continue;
             }
             for (class, place) in &links.unstated {
-                if told.contains(&class.as_str()) {
+                if !told.insert(class) {
                     continue;
                 }
-                told.push(class);
                 // What a plugin wants of it is told by that plugin's finding.
                 let sure =
                     context.needs.of(Kind::Attribute, "exported").iter().filter(|one| one.level() >= ABOUT.level);
@@ -62,10 +65,8 @@ impl Rule for ExportedUnstated {
                 }
                 let short = class.rsplit('.').next().unwrap_or(class);
                 let message = format!("{short} has an intent filter and does not say whether other apps may start it");
-                let owning = context.manifests.iter().find_map(|manifest| {
-                    let found = manifest.components.iter().find(|one| one.class == *class)?;
-                    Some((manifest, found.element))
-                });
+                let owning =
+                    context.manifests.iter().find_map(|manifest| Some((manifest, manifest.component(class)?.element)));
                 let (place, remedy) = match owning {
                     Some((manifest, element)) if is_meant_for_others(element) => {
                         let edits = vec![set_android(manifest, element, "exported", "true")];
@@ -82,18 +83,17 @@ impl Rule for ExportedUnstated {
                         (*place, Remedy::Manual(steps))
                     }
                 };
-                let has = |links: &AndroidLinks| links.unstated.iter().any(|(known, _)| known == class);
-                let variants = context
-                    .links()
-                    .android
-                    .iter()
-                    .filter(|(_, links)| has(links))
-                    .map(|(name, _)| name.clone())
-                    .collect();
+                let has = |(_, unstated): &&(&str, HashSet<&str>)| unstated.contains(class.as_str());
+                let variants = by_variant.iter().filter(has).map(|(name, _)| (*name).to_owned()).collect();
                 out.push(Finding::new(&ABOUT, class.clone(), place, message).in_variants(variants).mend(remedy));
             }
         }
     }
+}
+
+/// Returns the components that do not say whether others may start them.
+fn unstated_in(links: &AndroidLinks) -> HashSet<&str> {
+    links.unstated.iter().map(|(class, _)| class.as_str()).collect()
 }
 
 /// Says whether the launcher, links or the share menu are meant to start a component.

@@ -74,7 +74,7 @@ impl Rule for FilterForm {
 /// meant for files that have one.
 fn typed_links(filter: &WrittenFilter<'_, '_>, value: &str) -> Option<Fault> {
     let spec = &filter.spec;
-    let named = spec.hosts().iter().any(|host| *host != "*");
+    let named = spec.values("host").any(|host| host != "*");
     if !spec.is_link() || !spec.is_web() || !named {
         return None;
     }
@@ -168,7 +168,7 @@ fn judge(
         "host" => judge_host(data, value),
         "port" => {
             let number: Option<u16> = value.trim().parse().ok();
-            let web = filter.spec.schemes().iter().all(|scheme| is_web_scheme(scheme));
+            let web = filter.spec.values("scheme").all(is_web_scheme);
             match number {
                 None => fault(format!("`{value}` is no port, and with it the app cannot be installed"), None),
                 Some(_) if data.value("host").is_none() => Some(Fault {
@@ -363,7 +363,7 @@ fn judge_path(
             );
         }
     }
-    if filter.spec.hosts().is_empty() {
+    if filter.spec.values("host").next().is_none() {
         return fault(format!("`{name}` is not looked at: the filter names no host"), Level::Warning, None);
     }
     None

@@ -1,5 +1,7 @@
 //! `filter-mixed-data`: two filters are folded into one, so that their data are pooled.
 
+use std::collections::HashMap;
+
 use elvask_platform::Platform;
 use elvask_project::filters::{DataSpec, is_web_scheme};
 use elvask_project::surface::ManifestView;
@@ -76,26 +78,34 @@ fn pooled(manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Option
     let written: Vec<_> = spec.data.iter().map(whole).collect::<Option<Vec<_>>>()?;
     let pathless = written.iter().filter(|(_, _, paths)| paths.is_empty()).count();
     let all_paths: Vec<&(String, String)> = written.iter().flat_map(|(_, _, paths)| paths).collect();
-    let mut unmeant = None;
-    for scheme in spec.schemes() {
-        for host in spec.hosts() {
-            let named: Vec<_> = written.iter().filter(|(known, at, _)| *known == scheme && *at == host).collect();
-            if named.is_empty() {
-                unmeant.get_or_insert(format!("{scheme}://{host}"));
-            } else if let Some((_, path)) =
-                all_paths.iter().find(|path| !named.iter().any(|(_, _, own)| own.is_empty() || own.contains(path)))
-            {
-                unmeant.get_or_insert(format!("{scheme}://{host}{path}"));
-            } else if pathless > 0 && !all_paths.is_empty() && named.iter().any(|(_, _, own)| own.is_empty()) {
-                // A path anywhere in the filter takes the freedom of hosts that name none.
-                let message = format!(
-                    "a filter of {} names {host} without a path, and the paths of its other data hold for it too",
-                    filter.owner()
-                );
-                return Some(finding(manifest, filter, message, &written));
-            }
+    let mut named: HashMap<(&str, &str), Vec<&Vec<(String, String)>>> = HashMap::new();
+    for (scheme, host, paths) in &written {
+        named.entry((scheme, host)).or_default().push(paths);
+    }
+    let free = |own: &[&Vec<(String, String)>]| own.iter().any(|paths| paths.is_empty());
+    let unnamed = |own: &[&Vec<(String, String)>]| {
+        all_paths.iter().find(|path| !own.iter().any(|own| own.is_empty() || own.contains(path))).copied()
+    };
+    if pathless > 0 && !all_paths.is_empty() {
+        // A path anywhere in the filter takes the freedom of hosts that name none.
+        let narrowed = written.iter().find_map(|(scheme, host, _)| {
+            let own = named.get(&(*scheme, *host)).map(Vec::as_slice).unwrap_or_default();
+            (free(own) && unnamed(own).is_none()).then_some(host)
+        });
+        if let Some(host) = narrowed {
+            let message = format!(
+                "a filter of {} names {host} without a path, and the paths of its other data hold for it too",
+                filter.owner()
+            );
+            return Some(finding(manifest, filter, message, &written));
         }
     }
+    let hosts = spec.hosts();
+    let pairs = spec.schemes().into_iter().flat_map(|scheme| hosts.iter().map(move |host| (scheme, *host)));
+    let unmeant = pairs.into_iter().find_map(|(scheme, host)| match named.get(&(scheme, host)) {
+        None => Some(format!("{scheme}://{host}")),
+        Some(own) => unnamed(own).map(|(_, path)| format!("{scheme}://{host}{path}")),
+    });
     let message = format!(
         "a filter of {} takes {} as well, which no <data> names: all data of a filter are pooled",
         filter.owner(),
@@ -118,14 +128,19 @@ fn finding(
 ) -> Finding {
     // One filter for each host with its paths; schemes that have both alike stay together.
     let mut groups: Vec<Vec<usize>> = Vec::new();
+    let mut of_host: HashMap<&str, Vec<usize>> = HashMap::new();
     for (at, (scheme, host, paths)) in written.iter().enumerate() {
-        let alike = |group: &Vec<usize>| {
-            let others: Vec<_> = group.iter().filter_map(|at| written.get(*at)).collect();
-            others.iter().all(|(known, name, own)| name == host && (own == paths || known == scheme))
+        let alike = |group: &usize| {
+            let mut others = groups.get(*group).into_iter().flatten().filter_map(|at| written.get(*at));
+            others.all(|(known, _, own)| own == paths || known == scheme)
         };
-        match groups.iter_mut().find(|group| alike(group)) {
-            Some(group) => group.push(at),
-            None => groups.push(vec![at]),
+        let known = of_host.entry(host).or_default();
+        match known.iter().copied().find(alike) {
+            Some(group) => groups.get_mut(group).into_iter().for_each(|group| group.push(at)),
+            None => {
+                known.push(groups.len());
+                groups.push(vec![at]);
+            }
         }
     }
     let remedy = manifest_edit("part the filter", manifest, part(manifest, filter, &groups));

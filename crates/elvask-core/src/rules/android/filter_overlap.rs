@@ -1,10 +1,14 @@
 //! `filter-overlap`: two entries of the app take the same link.
 
-use elvask_link::filter::{Filter, Intent};
+use std::collections::HashSet;
+
+use elvask_link::filter::Filter;
+use elvask_link::index::FilterSet;
 use elvask_link::url::Link;
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 use elvask_platform::android::NEWEST_LEVEL;
+use elvask_project::filters::{Entry, FilterSpec};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -32,49 +36,40 @@ impl Rule for FilterOverlap {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(links) = context.links().first_android() else { return };
-        let level = NEWEST_LEVEL;
         let routes = &context.app.config.links.routes;
-        let open: Vec<_> = links.link_filters().filter(|(entry, _)| links.closed(entry).is_none()).collect();
-        let mut told: Vec<(&str, &str)> = Vec::new();
-        for (entry, filter) in &open {
-            for link in
-                elvask_link::entries::examples(filter, routes).iter().filter_map(|example| Link::parse(example).ok())
-            {
-                let uri = link.uri();
-                let takes = |spec| {
-                    Filter::at_level(spec, level).is_ok_and(|filter| filter.matches(&Intent::link(&uri)).is_ok())
-                };
-                if !takes(filter) {
+        let open = links.link_filters().filter(|(entry, _)| links.closed(entry).is_none());
+        let read = open.filter_map(|one| Some((one, Filter::at_level(one.1, NEWEST_LEVEL).ok()?)));
+        let (open, filters): (Vec<(&Entry, &FilterSpec)>, Vec<Filter>) = read.unzip();
+        let set = FilterSet::new(filters);
+        let mut told: HashSet<(&str, &str)> = HashSet::new();
+        let mut tried: HashSet<(String, i32)> = HashSet::new();
+        let mut takers = Vec::new();
+        for (_, filter) in &open {
+            let priority = filter.priority.min(0);
+            for example in elvask_link::entries::examples(filter, routes) {
+                let Ok(link) = Link::parse(&example) else { continue };
+                if !tried.insert((example, priority)) {
                     continue;
                 }
-                let others = open.iter().filter(|(other, spec)| {
-                    other.component != entry.component && spec.priority.min(0) == filter.priority.min(0) && takes(spec)
-                });
-                for (other, spec) in others {
-                    let pair = (
-                        entry.component.as_str().min(&other.component),
-                        entry.component.as_str().max(&other.component),
-                    );
-                    if told.contains(&pair) {
+                set.matching(&link.uri(), &mut takers);
+                let of_all = takers.iter().filter_map(|at| open.get(*at));
+                let mut alike = of_all.filter(|(_, spec)| spec.priority.min(0) == priority);
+                // All but the first are told, each beside the first: one to keep, and what is too many.
+                let Some((first, kept)) = alike.next() else { continue };
+                for (other, spec) in alike.filter(|(other, _)| other.component != first.component) {
+                    let names = (first.component.as_str(), other.component.as_str());
+                    if told.contains(&(names.1, names.0)) || !told.insert(names) {
                         continue;
                     }
-                    told.push(pair);
                     let short = |class: &str| class.rsplit('.').next().unwrap_or(class).to_owned();
-                    let message = format!(
-                        "{} and {} both take {}",
-                        short(&entry.component),
-                        short(&other.component),
-                        link.text()
-                    );
+                    let (one, two) = (short(&first.component), short(&other.component));
+                    let message = format!("{one} and {two} both take {}", link.text());
+                    let steps =
+                        format!("Take the filter out of {one} or of {two}, or give the two different hosts or paths.");
                     let place = spec.place.unwrap_or(other.place);
-                    let steps = format!(
-                        "Take the filter out of {} or of {}, or give the two different hosts or paths.",
-                        short(&entry.component),
-                        short(&other.component)
-                    );
                     out.push(
                         Finding::new(&ABOUT, other.component.clone(), place, message)
-                            .related(filter.place.unwrap_or(entry.place), "taken here too")
+                            .related(kept.place.unwrap_or(first.place), "taken here too")
                             .mend(Remedy::Manual(steps)),
                     );
                 }

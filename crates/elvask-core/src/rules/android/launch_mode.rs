@@ -1,5 +1,7 @@
 //! `launch-mode`: each link opens one more copy of the app.
 
+use std::collections::HashSet;
+
 use elvask_link::android::LaunchMode;
 use elvask_platform::android::NEWEST_LEVEL;
 use elvask_platform::{Kind, Platform};
@@ -36,6 +38,7 @@ impl Rule for LaunchModeStandard {
             return;
         }
         let (Some(links), Some(variant)) = (context.links().first_android(), context.variants.first()) else { return };
+        let mut told: HashSet<&str> = HashSet::new();
         for entry in &links.entries {
             let takes_links = entry.filters.iter().any(elvask_project::filters::FilterSpec::is_link);
             if !takes_links
@@ -45,14 +48,13 @@ impl Rule for LaunchModeStandard {
                 continue;
             }
             let class = entry.target.as_deref().unwrap_or(&entry.component);
-            let Some(component) = variant.components().find(|one| one.key.as_deref() == Some(class)) else { continue };
+            let Some(component) = variant.component(class) else { continue };
             // A further activity may well be one that is opened anew for each link.
             if !variant.is_launcher(component) && entry.target.is_none() {
                 continue;
             }
             let owning = context.manifests.iter().find_map(|manifest| {
-                let found =
-                    manifest.components.iter().find(|one| one.class == class && one.element.name() == "activity")?;
+                let found = manifest.component(class).filter(|one| one.element.name() == "activity")?;
                 Some((manifest, found.element))
             });
             let Some((manifest, element)) = owning else { continue };
@@ -68,7 +70,7 @@ impl Rule for LaunchModeStandard {
                 vec![set_android(manifest, element, "launchMode", "singleTask")],
             );
             let finding = Finding::new(&ABOUT, class.to_owned(), manifest.value_place(element, "launchMode"), message);
-            if !out.iter().any(|known: &Finding| known.rule.id == ABOUT.id && known.subject == class) {
+            if told.insert(class) {
                 out.push(finding.mend(remedy));
             }
         }

@@ -1,8 +1,11 @@
 //! `merge-conflict`: manifests that the build cannot merge.
 
+use std::collections::HashMap;
+
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 use elvask_project::merge::{Conflict, MergeProblem, Role};
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -30,11 +33,15 @@ impl Rule for MergeConflict {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let mut told: Vec<Told<'_>> = Vec::new();
+        let mut by_place: HashMap<Place, Vec<usize>> = HashMap::new();
         for variant in &context.variants {
             for problem in variant.merged.problems.iter().filter(|problem| !is_told_elsewhere(problem)) {
-                match told.iter_mut().find(|known| is_same(known.problem, problem)) {
+                let here = by_place.entry(problem.place).or_default();
+                let same = |at: &&usize| told.get(**at).is_some_and(|known| is_same(known.problem, problem));
+                match here.iter().find(same).and_then(|at| told.get_mut(*at)) {
                     Some(known) => known.variants.push(variant.variant.clone()),
                     None => {
+                        here.push(told.len());
                         let role = problem.other.as_ref().and_then(|(_, _, input)| variant.merged.roles.get(*input));
                         told.push(Told { problem, role, variants: vec![variant.variant.clone()] });
                     }

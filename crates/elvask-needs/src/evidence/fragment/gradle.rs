@@ -5,7 +5,9 @@ use elvask_platform::Version;
 use regex_lite::{Captures, Regex};
 
 use super::{Piece, placeholder};
-use crate::requirement::{COMPILE_LEVEL, GradleFile, GradleLine, MIN_LEVEL, MIN_VERSION, Need, TARGET_LEVEL};
+use crate::requirement::{
+    COMPILE_LEVEL, GradleFile, GradleLine, KEEP_DIRECTIVES, MIN_LEVEL, MIN_VERSION, Need, TARGET_LEVEL,
+};
 
 /// Gradle plugins that every app applies.
 const USUAL_PLUGINS: [&str; 8] = [
@@ -19,20 +21,10 @@ const USUAL_PLUGINS: [&str; 8] = [
     "kotlin-kapt",
 ];
 
-/// The words that start a rule for the platform's own shrinker; others belong to another one.
+/// The other words that start a rule for the platform's own shrinker; what starts otherwise belongs to another one.
 ///
 /// Source: "Shrink, obfuscate, and optimize your app" and the manual of keep rules that it leads to.
-const KEEP_WORDS: [&str; 9] = [
-    "-keep",
-    "-keepclassmembers",
-    "-keepclasseswithmembers",
-    "-keepnames",
-    "-keepclassmembernames",
-    "-keepclasseswithmembernames",
-    "-keepattributes",
-    "-keeppackagenames",
-    "-dontwarn",
-];
+const OTHER_SHRINKER_WORDS: [&str; 3] = ["-keepattributes", "-keeppackagenames", "-dontwarn"];
 
 /// Reads the lines of a build file.
 pub(super) fn pieces(text: &str) -> Vec<Piece> {
@@ -96,7 +88,8 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
     let get =
         |captured: &Captures<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
     let gradle = |name: String, file, line| vec![Piece::new(name, Need::Gradle { file, line }, span)];
-    if KEEP_WORDS.contains(&line.split([' ', ',']).next().unwrap_or_default()) {
+    let first = line.split([' ', ',']).next().unwrap_or_default();
+    if KEEP_DIRECTIVES.contains(&first) || OTHER_SHRINKER_WORDS.contains(&first) {
         // A rule may open a block; what it holds belongs to it, and the first line alone is taken where it is whole.
         let rule = line.trim_end_matches('{').trim();
         let whole = line.matches('{').count() == line.matches('}').count();

@@ -141,9 +141,7 @@ impl KindSpec for Component {
 
     fn compare(&self, _scene: &Scene<'_>, side: Side<'_, '_>, name: &str, need: &Need) -> Match {
         let (Side::Android(variant), Some(wanted)) = (side, wanted(need)) else { return Match::Absent };
-        let Some(declared) = variant.components().find(|one| one.key.as_deref() == Some(name)) else {
-            return Match::Absent;
-        };
+        let Some(declared) = variant.component(name) else { return Match::Absent };
         let differs = |(attribute, value): &(&'static str, String)| {
             let given = declared.value(attribute);
             (!fits(attribute, given, value)).then(|| match given {

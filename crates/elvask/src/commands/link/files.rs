@@ -69,7 +69,7 @@ pub(crate) fn run(options: &LinkFiles, output: &Output) -> Done {
         let written = write(
             &planned.files,
             wanted,
-            &Bounds { root: &app.root, named: options.into.as_deref(), consents: &options.outside.consents },
+            &Bounds::of(app, &options.outside.consents).with_named(options.into.as_deref()),
             output,
         )?;
         let outcome = if planned.wanted.is_empty() { Outcome::Clean } else { Outcome::Found };
