@@ -228,6 +228,7 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
     let mut round = Round { edits: Edits::default(), files: Vec::new(), findings: Vec::new() };
     let mut made: HashSet<&str> = HashSet::new();
     let mut elements: HashSet<(FileId, usize, &str)> = HashSet::new();
+    let mut last_keys: HashMap<(FileId, usize), String> = HashMap::new();
     let mut documents: HashMap<FileId, Option<Document>> = HashMap::new();
     for (finding, edits, makes) in all {
         if some_change && !changes(edits) || makes.is_some_and(|name| made.contains(name)) {
@@ -235,8 +236,12 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
         }
         // Another remedy that adds the very same element inside the same one may be enough for both; the next round tells.
         let mut inserted = Vec::new();
+        let mut keys: Vec<((FileId, usize), String)> = Vec::new();
         for (file, edit) in edits.iter().flat_map(|(file, edits)| edits.iter().map(move |edit| (*file, edit))) {
             let text = edit.insert.trim();
+            if let Some(key) = key_in(text) {
+                keys.push(((file, edit.start), key));
+            }
             if text.starts_with('<') {
                 let read = || Document::parse(&*sources.file(file).text).ok();
                 let document = documents.entry(file).or_insert_with(read).as_ref();
@@ -247,9 +252,14 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
         if inserted.iter().any(|one| elements.contains(one)) {
             continue;
         }
+        // Keys behind the same neighbour are put in together as long as they come to stand in order; no key is put in twice.
+        if keys.iter().any(|(at, key)| last_keys.get(at).is_some_and(|last| key <= last)) {
+            continue;
+        }
         // What touches another remedy waits for the next round, where it is planned anew.
         if round.edits.add(edits).is_ok() {
             elements.extend(inserted);
+            last_keys.extend(keys);
             made.extend(makes);
             round.files.extend(edits.iter().map(|(file, _)| *file));
             round.findings.push(finding);
@@ -259,6 +269,12 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
         }
     }
     round
+}
+
+/// Returns the key with which an entry of a property list starts, in small letters, as keys are sorted.
+fn key_in(inserted: &str) -> Option<String> {
+    let (key, _) = inserted.strip_prefix("<key>")?.split_once("</key>")?;
+    Some(key.to_lowercase())
 }
 
 /// Returns a number that stands for the texts of some files.

@@ -5,6 +5,7 @@
 
 mod build;
 mod cache;
+mod forms;
 mod fragment;
 mod gather;
 pub(crate) mod lexer;

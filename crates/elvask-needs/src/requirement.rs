@@ -2,6 +2,7 @@
 
 #![warn(clippy::wildcard_enum_match_arm)]
 
+use elvask_markup::Position;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{Kind, Platform, Version};
 use elvask_project::intent::{Owner, Query};
@@ -355,10 +356,15 @@ impl Citation {
     #[must_use]
     pub(crate) fn in_text(kind: EvidenceKind, file: &str, text: &str, at: usize) -> Self {
         let before = text.get(..at).unwrap_or_default();
-        // Files from elsewhere are cited in many places each.
         let line = memchr::memchr_iter(b'\n', before.as_bytes()).count() + 1;
         let start = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |at| at + 1);
         let column = before.get(start..).map_or(0, |line| line.chars().count()) + 1;
+        Citation::on_line(kind, file, text, Position { line, column }, at)
+    }
+
+    /// Makes one of a byte offset whose line and column are known.
+    pub(crate) fn on_line(kind: EvidenceKind, file: &str, text: &str, position: Position, at: usize) -> Self {
+        let Position { line, column } = position;
         Citation { kind, file: file.to_owned(), line, column, quote: quote(text, at) }
     }
 }

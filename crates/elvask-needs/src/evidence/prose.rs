@@ -3,13 +3,15 @@
 //!
 //! The words stand in `data/` of the platform crate, as patterns of plain words.
 
+use std::ops::Range;
 use std::sync::OnceLock;
 
 use elvask_platform::wording::{NoteWords, note_words};
 use elvask_platform::{Platform, Version, android};
 use regex_lite::Regex;
 
-use crate::conditions::Range;
+use super::forms::{Forms, ascii};
+use crate::conditions;
 use crate::requirement::When;
 
 /// What words say about a thing.
@@ -25,44 +27,56 @@ pub(super) enum Verdict {
     Not,
 }
 
+/// The patterns of the words, and which of them are of which kind.
 struct Patterns {
-    firm: Vec<Regex>,
-    not: Vec<Regex>,
-    optional: Vec<Regex>,
-    needed: Vec<Regex>,
-    bound: Vec<Regex>,
+    forms: Forms,
+    firm: Range<usize>,
+    /// The firm ones and the bounds: what is looked at before the others, and taken out.
+    first: Range<usize>,
+    not: Range<usize>,
+    optional: Range<usize>,
+    needed: Range<usize>,
 }
 
 fn patterns() -> &'static Patterns {
     static PATTERNS: OnceLock<Patterns> = OnceLock::new();
     PATTERNS.get_or_init(|| {
-        let all = |kind: NoteWords| note_words(kind).filter_map(|form| Regex::new(form).ok()).collect();
-        Patterns {
-            firm: all(NoteWords::Firm),
-            not: all(NoteWords::Not),
-            optional: all(NoteWords::Optional),
-            needed: all(NoteWords::Needed),
-            bound: all(NoteWords::Bound),
-        }
+        let mut all: Vec<&str> = Vec::new();
+        let mut of = |kind: NoteWords| {
+            let start = all.len();
+            all.extend(note_words(kind));
+            start..all.len()
+        };
+        let (firm, bound) = (of(NoteWords::Firm), of(NoteWords::Bound));
+        let (not, optional, needed) = (of(NoteWords::Not), of(NoteWords::Optional), of(NoteWords::Needed));
+        Patterns { first: firm.start..bound.end, firm, not, optional, needed, forms: Forms::new(all) }
     })
 }
 
 /// Judges a sentence.
 pub(super) fn verdict(text: &str) -> Verdict {
     let lower = text.to_lowercase().replace(['’', '‘'], "'");
-    let mut text = lower.split_whitespace().collect::<Vec<_>>().join(" ");
-    let patterns = patterns();
+    let mut text = ascii(&lower.split_whitespace().collect::<Vec<_>>().join(" "));
+    let Patterns { forms, firm, first, not, optional, needed } = patterns();
+    let mut candidates = forms.candidates(&text);
+    let matching = |at: usize, text: &[u8], candidates: u128| {
+        let form = (candidates >> at & 1 == 1).then(|| forms.form(at))?;
+        form.filter(|form| form.is_match(text))
+    };
     // Phrases that hold a word of refusal and mean the opposite.
-    let firm = patterns.firm.iter().any(|form| form.is_match(&text));
-    for form in patterns.firm.iter().chain(&patterns.bound) {
-        text = form.replace_all(&text, " ").into_owned();
+    let is_firm = firm.clone().any(|at| matching(at, &text, candidates).is_some());
+    for at in first.clone() {
+        if let Some(form) = matching(at, &text, candidates) {
+            text = form.replace_all(&text, b" ").into_owned();
+            candidates = forms.candidates(&text);
+        }
     }
-    let any = |forms: &[Regex]| forms.iter().any(|form| form.is_match(&text));
-    if any(&patterns.not) {
+    let any = |range: &Range<usize>| range.clone().any(|at| matching(at, &text, candidates).is_some());
+    if any(not) {
         Verdict::Not
-    } else if any(&patterns.optional) {
+    } else if any(optional) {
         Verdict::Optional
-    } else if firm || any(&patterns.needed) {
+    } else if is_firm || any(needed) {
         Verdict::Needed
     } else {
         Verdict::Open
@@ -72,6 +86,10 @@ pub(super) fn verdict(text: &str) -> Verdict {
 /// Finds the condition on levels and versions that a sentence states, and the level up to which something holds.
 // In one piece: the patterns stand beside what their groups mean.
 pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
+    // Each form names a level or a version.
+    if !text.bytes().any(|byte| byte.is_ascii_digit()) {
+        return (When::default(), None);
+    }
     static FORMS: OnceLock<Option<[Regex; 4]>> = OnceLock::new();
     let forms = FORMS.get_or_init(|| {
         Some([
@@ -139,16 +157,16 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
                 None => found.get(2).and_then(|text| number(text.as_str())),
             };
             if let Some(level) = level.filter(|level| (18..=40).contains(level)) {
-                when.target_level = Some(Range::at_least(level));
+                when.target_level = Some(conditions::Range::at_least(level));
                 break;
             }
         }
     } else {
         let version = |found: Option<regex_lite::Match<'_>>| found.and_then(|text| Version::parse(text.as_str()));
         if let Some(found) = ios_to.captures(&text) {
-            when.ios_version = version(found.get(1)).or_else(|| version(found.get(2))).map(Range::below);
+            when.ios_version = version(found.get(1)).or_else(|| version(found.get(2))).map(conditions::Range::below);
         } else if let Some(found) = ios_from.captures(&text) {
-            when.ios_version = version(found.get(1)).map(Range::at_least);
+            when.ios_version = version(found.get(1)).map(conditions::Range::at_least);
         }
     }
     (when, cap)

@@ -7,10 +7,12 @@ pub(crate) mod around;
 
 use std::borrow::Cow;
 use std::cell::RefCell;
+use std::collections::HashMap;
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
+use elvask_markup::LineIndex;
 use elvask_platform::native::{Clue, Family, Symbol, symbols};
 use elvask_platform::{Strength, android, ios};
 
@@ -102,6 +104,9 @@ fn automaton() -> Option<&'static Automaton> {
     kept.get_or_init(build).as_ref()
 }
 
+/// In how many places of one file one name is looked at: what so many have not shown, more do not show either.
+const MAX_PLACES: usize = 200;
+
 /// Reads one source file into `found`, which holds nothing else; `pod` is the part of the package that it is compiled with,
 /// where that is not a part of every app.
 pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>, found: &mut Found) {
@@ -126,8 +131,15 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
         Family::Apple => conditions(&text, &stretches),
         Family::Jvm => Conditions::default(),
     };
-    let file = Source { text: &text, shown, family, pod, stretches, compiled, asked: RefCell::default() };
+    let lines = LineIndex::new(&text);
+    let file = Source { text: &text, lines, shown, family, pod, stretches, compiled, asked: RefCell::default() };
+    let mut seen: HashMap<(usize, &str), usize> = HashMap::new();
     for (pattern, start, end) in positions {
+        let often = seen.entry((pattern, file.name_at(end))).or_default();
+        *often += 1;
+        if *often > MAX_PLACES {
+            continue;
+        }
         match automaton.patterns.get(pattern) {
             Some(Pattern::Symbols(symbols)) => file.symbols(symbols, start, end, found),
             Some(Pattern::PermissionClass) => file.permission_class(start, end, found),
@@ -152,6 +164,7 @@ struct Asked {
 
 struct Source<'t> {
     text: &'t str,
+    lines: LineIndex,
     shown: &'t str,
     family: Family,
     pod: Option<&'t str>,
@@ -166,7 +179,7 @@ impl Source<'_> {
     }
 
     fn citation(&self, at: usize) -> Citation {
-        Citation::in_text(EvidenceKind::Source, self.shown, self.text, at)
+        Citation::on_line(EvidenceKind::Source, self.shown, self.text, self.lines.position(self.text, at), at)
     }
 
     /// Says whether a name stands by itself, and not in a line that merely brings it in.

@@ -106,7 +106,9 @@ pub(crate) fn planned(
                 let gap = if text.is_empty() || text.ends_with('\n') { "" } else { break_ };
                 let edit = Edit::insert(text.len(), format!("{gap}{name}{break_}"));
                 let place = Place { file: *rules, span: Span::at(text.len()) };
-                (place, Remedy::edit("add the keep rule", *rules, vec![edit]).making("a keep rule"))
+                // The first rule ends the last line, where that has no end; the others come after.
+                let made = if gap.is_empty() { name } else { "a keep rule" };
+                (place, Remedy::edit("add the keep rule", *rules, vec![edit]).making(made))
             }
             None => {
                 let place = "the file of keep rules that proguardFiles of the release build type names";
@@ -114,6 +116,11 @@ pub(crate) fn planned(
             }
         },
     }
+}
+
+/// Returns the name of a line as a thing that remedies make: of several that add it, one is enough.
+fn line_of(name: &str) -> String {
+    format!("{name} in a Gradle file")
 }
 
 /// The scripts of a build.
@@ -191,7 +198,7 @@ impl<'s, 'a> Scripts<'s, 'a> {
         candidates.into_iter().find_map(|(file, path)| {
             let block = self.block(file, path)?;
             let edits = insert(self.text(file), &block, &[line(file)]);
-            let remedy = Remedy::edit(format!("add {name}"), file, edits).making("a line of a Gradle block");
+            let remedy = Remedy::edit(format!("add {name}"), file, edits).making(&line_of(name));
             Some((Place { file, span: block.head }, remedy))
         })
     }
@@ -264,7 +271,10 @@ fn plugin(scripts: &Scripts<'_, '_>, id: &str, file: GradleFile, version: Option
             let edit =
                 after_last(scripts.text(app), scripts.shown(app), "apply", &line).filter(|_| version.is_none())?;
             let place = Place { file: app, span: Span::at(edit.start) };
-            Some((place, Remedy::edit(format!("add {id}"), app, vec![edit]).making("a line of a Gradle block")))
+            // The first one ends the last line, where that has no end; the others come after.
+            let ends_line = edit.insert.starts_with(['\r', '\n']);
+            let made = if ends_line { "the end of a Gradle file".to_owned() } else { line_of(id) };
+            Some((place, Remedy::edit(format!("add {id}"), app, vec![edit]).making(&made)))
         })
     };
     if alias.is_some() || scripts.has_class_path(id) {

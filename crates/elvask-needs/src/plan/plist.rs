@@ -36,9 +36,7 @@ pub fn add_key(
         entries.last()
     };
     let edits = plist_plan::insert_entry(plist.list, plist.list.root(), before, key, value);
-    // Two keys behind the same neighbour are put in one after the other, so that they come to stand in order.
-    let place = before.map_or("", |entry| entry.key.as_str());
-    Remedy::edit(title, plist.file, edits).making(&format!("entry behind {place}"))
+    Remedy::edit(title, plist.file, edits)
 }
 
 /// Returns where a value of a list at the root goes, and what adds it: to the list, or with the list where there is none.
@@ -127,7 +125,7 @@ pub(crate) fn declare_entitlement(
             Some(value) => {
                 let last = list.entries().last();
                 let edits = plist_plan::insert_entry(list, list.root(), last, key, &value);
-                (place, Remedy::edit(format!("add {key}"), file, edits).making("an entitlement"))
+                (place, Remedy::edit(format!("add {key}"), file, edits))
             }
             None => {
                 (place, Remedy::Manual(format!("Add {key} with the values that your developer account has for it.")))

@@ -78,12 +78,12 @@ fn pooled(manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Option
     let written: Vec<_> = spec.data.iter().map(whole).collect::<Option<Vec<_>>>()?;
     let pathless = written.iter().filter(|(_, _, paths)| paths.is_empty()).count();
     let all_paths: Vec<&(String, String)> = written.iter().flat_map(|(_, _, paths)| paths).collect();
-    let mut named: HashMap<(&str, &str), Vec<&Vec<(String, String)>>> = HashMap::new();
+    let mut named: HashMap<(&str, &str), Vec<&Paths>> = HashMap::new();
     for (scheme, host, paths) in &written {
         named.entry((scheme, host)).or_default().push(paths);
     }
-    let free = |own: &[&Vec<(String, String)>]| own.iter().any(|paths| paths.is_empty());
-    let unnamed = |own: &[&Vec<(String, String)>]| {
+    let free = |own: &[&Paths]| own.iter().any(|paths| paths.is_empty());
+    let unnamed = |own: &[&Paths]| {
         all_paths.iter().find(|path| !own.iter().any(|own| own.is_empty() || own.contains(path))).copied()
     };
     if pathless > 0 && !all_paths.is_empty() {
@@ -114,7 +114,11 @@ fn pooled(manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Option
     Some(finding(manifest, filter, message, &written))
 }
 
-type Whole<'s> = (&'s str, &'s str, Vec<(String, String)>);
+/// The paths of one element: attributes with their values.
+type Paths = Vec<(String, String)>;
+
+/// Scheme, host and paths of one element.
+type Whole<'s> = (&'s str, &'s str, Paths);
 
 fn whole(data: &DataSpec) -> Option<Whole<'_>> {
     Some((data.value("scheme")?, data.value("host")?, paths(data)))
@@ -147,7 +151,7 @@ fn finding(
     Finding::new(&ABOUT, filter.subject(), tag(manifest, filter), message).mend(remedy)
 }
 
-fn paths(data: &DataSpec) -> Vec<(String, String)> {
+fn paths(data: &DataSpec) -> Paths {
     data.attributes
         .iter()
         .filter(|(name, _, _)| name.starts_with("path"))

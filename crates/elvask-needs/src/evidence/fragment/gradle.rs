@@ -1,5 +1,7 @@
 //! Lines of build files, keep rules and pod files.
 
+use std::sync::OnceLock;
+
 use elvask_markup::Span;
 use elvask_platform::Version;
 use regex_lite::{Captures, Regex};
@@ -78,12 +80,43 @@ pub(super) fn pieces(text: &str) -> Vec<Piece> {
     out
 }
 
-fn matched<'t>(form: &str, text: &'t str) -> Option<Captures<'t>> {
-    Regex::new(form).ok()?.captures(text)
+/// The forms of lines.
+struct LineForms {
+    level: Regex,
+    property: Regex,
+    coordinate: Regex,
+    platform: Regex,
+    target: Regex,
+    apply: Regex,
+    id: Regex,
+    address: Regex,
+}
+
+fn line_forms() -> Option<&'static LineForms> {
+    static FORMS: OnceLock<Option<LineForms>> = OnceLock::new();
+    let form = |text: &str| Regex::new(text).ok();
+    let make = || {
+        Some(LineForms {
+            level: form(
+                r"^(minSdkVersion|minSdk|compileSdkVersion|compileSdk|targetSdkVersion|targetSdk)\b[ =(]*([0-9]{2})\b",
+            )?,
+            property: form(r"^(?:ext\.)?(minSdkVersion|compileSdkVersion|targetSdkVersion) *= *([0-9]{2})\b")?,
+            coordinate: form(
+                r#"^(implementation|api|compileOnly|runtimeOnly|coreLibraryDesugaring|annotationProcessor|kapt|ksp|debugImplementation|classpath|compile)[ (]+(?:platform\()? *["']([A-Za-z0-9_.-]+):([A-Za-z0-9_.-]+)(?::([^"']+))?["']"#,
+            )?,
+            platform: form(r#"^platform +:ios *, *["']([0-9.]+)["']"#)?,
+            target: form(r"^IPHONEOS_DEPLOYMENT_TARGET *= *([0-9.]+)")?,
+            apply: form(r#"^apply[ (]+plugin *[:=] *["']([A-Za-z0-9_.-]+)["']"#)?,
+            id: form(r#"^id *\(? *["']([A-Za-z0-9_.-]+)["'] *\)?(?: +version +["']([^"']+)["'])?"#)?,
+            address: form(r#"(?:url|uri|maven)\b[ =({:]*(?:uri\()?["'](https?://[^"']+)["']"#)?,
+        })
+    };
+    FORMS.get_or_init(make).as_ref()
 }
 
 // In one piece: one branch for each form of a line, of which the first that fits counts.
 fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
+    let Some(forms) = line_forms() else { return Vec::new() };
     let inside = |name: &str| blocks.iter().any(|block| block == name) || line.starts_with(&format!("{name} {{"));
     let get =
         |captured: &Captures<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
@@ -98,8 +131,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
         }
         return Vec::new();
     }
-    let level = r"^(minSdkVersion|minSdk|compileSdkVersion|compileSdk|targetSdkVersion|targetSdk)\b[ =(]*([0-9]{2})\b";
-    if let Some(captured) = matched(level, line) {
+    if let Some(captured) = forms.level.captures(line) {
         let name = match get(&captured, 1).as_str() {
             "minSdkVersion" | "minSdk" => MIN_LEVEL,
             "compileSdkVersion" | "compileSdk" => COMPILE_LEVEL,
@@ -110,8 +142,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
             .map(|level| vec![Piece::new(name, Need::Level(level), span)])
             .unwrap_or_default();
     }
-    let property = r"^(?:ext\.)?(minSdkVersion|compileSdkVersion|targetSdkVersion) *= *([0-9]{2})\b";
-    if let Some(captured) = matched(property, line) {
+    if let Some(captured) = forms.property.captures(line) {
         let name = match get(&captured, 1).as_str() {
             "minSdkVersion" => MIN_LEVEL,
             "compileSdkVersion" => COMPILE_LEVEL,
@@ -122,15 +153,13 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
             .map(|level| vec![Piece::new(name, Need::Level(level), span)])
             .unwrap_or_default();
     }
-    if let Some(captured) = matched(r#"^platform +:ios *, *["']([0-9.]+)["']"#, line)
-        .or_else(|| matched(r"^IPHONEOS_DEPLOYMENT_TARGET *= *([0-9.]+)", line))
-    {
+    if let Some(captured) = forms.platform.captures(line).or_else(|| forms.target.captures(line)) {
         let version = Version::parse(&get(&captured, 1));
         return version
             .map(|version| vec![Piece::new(MIN_VERSION, Need::MinVersion(version), span)])
             .unwrap_or_default();
     }
-    if let Some(captured) = matched(r#"^apply[ (]+plugin *[:=] *["']([A-Za-z0-9_.-]+)["']"#, line) {
+    if let Some(captured) = forms.apply.captures(line) {
         let id = get(&captured, 1);
         return if USUAL_PLUGINS.contains(&id.as_str()) {
             Vec::new()
@@ -138,8 +167,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
             gradle(id, GradleFile::App, GradleLine::Plugin { version: None })
         };
     }
-    if let Some(captured) = matched(r#"^id *\(? *["']([A-Za-z0-9_.-]+)["'] *\)?(?: +version +["']([^"']+)["'])?"#, line)
-    {
+    if let Some(captured) = forms.id.captures(line) {
         let id = get(&captured, 1);
         if USUAL_PLUGINS.contains(&id.as_str()) {
             return Vec::new();
@@ -152,8 +180,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
         };
         return gradle(id, file, GradleLine::Plugin { version });
     }
-    let coordinate = r#"^(implementation|api|compileOnly|runtimeOnly|coreLibraryDesugaring|annotationProcessor|kapt|ksp|debugImplementation|classpath|compile)[ (]+(?:platform\()? *["']([A-Za-z0-9_.-]+):([A-Za-z0-9_.-]+)(?::([^"']+))?["']"#;
-    if let Some(captured) = matched(coordinate, line) {
+    if let Some(captured) = forms.coordinate.captures(line) {
         let configuration = get(&captured, 1);
         let file = if configuration == "classpath" { GradleFile::Root } else { GradleFile::App };
         let configuration = if configuration == "compile" { "implementation".to_owned() } else { configuration };
@@ -162,7 +189,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
         return gradle(name, file, GradleLine::Dependency { configuration, version });
     }
     if (inside("repositories") || line.starts_with("maven"))
-        && let Some(captured) = matched(r#"(?:url|uri|maven)\b[ =({:]*(?:uri\()?["'](https?://[^"']+)["']"#, line)
+        && let Some(captured) = forms.address.captures(line)
     {
         return match inside("buildscript") || inside("pluginManagement") {
             true => gradle(get(&captured, 1), GradleFile::Settings, GradleLine::PluginRepository),
