@@ -159,3 +159,35 @@ fn example_path(kind: PatternKind, path: &str, host: &str, routes: &[Route]) -> 
 fn plain(text: String) -> Option<String> {
     Link::parse(&text).ok().map(|link| link.text().to_owned())
 }
+
+#[cfg(test)]
+mod tests {
+    use elvask_markup::Span;
+    use elvask_project::filters::{DataSpec, VIEW};
+    use elvask_project::source::Sources;
+
+    use super::*;
+
+    #[test]
+    fn what_a_filter_takes_is_listed_as_far_as_anybody_reads() {
+        let mut sources = Sources::new(std::path::Path::new("/app"));
+        let place = Place { file: sources.add(std::path::Path::new("/app/a.xml"), ""), span: Span::at(0) };
+        let data = |at: usize| {
+            let mut data = DataSpec::default();
+            data.push("scheme", &format!("s{at}"), place);
+            data.push("host", &format!("h{at}.example"), place);
+            data.push("path", &format!("/p{at}"), place);
+            data
+        };
+        let filter = |number: usize| FilterSpec {
+            actions: vec![VIEW.to_owned()],
+            data: (0..number).map(data).collect(),
+            ..FilterSpec::default()
+        };
+        let few = examples(&filter(3), &[]);
+        assert_eq!(few.len(), 27);
+        assert!(few.contains(&"s2://h0.example/p1".to_owned()), "{few:?}");
+        // A thousand million of them.
+        assert_eq!(examples(&filter(1000), &[]).len(), MAX_SPELLINGS);
+    }
+}

@@ -267,3 +267,24 @@ impl<'t> Named<'t> {
         Place { file: self.file, span: self.keys.get(quoted.as_str()).copied().unwrap_or_default() }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use elvask_project::source::Sources;
+
+    use super::*;
+
+    #[test]
+    fn a_dependency_is_found_where_it_is_a_key() {
+        let text = r#"{ "name": "tern", "dependencies" : { "knot": "tern", "a\"b": "1", "@marram/tern": "2" },
+  "devDependencies": { "tern": "3", "knot": "4" } }"#;
+        let file = Sources::new(Path::new("/app")).add(Path::new("/app/package.json"), text);
+        let named = Named::read(file, text);
+        let at = |name: &str| named.place(name).span;
+        assert_eq!(at("knot").start, text.find("\"knot\"").unwrap(), "the table that counts most");
+        assert_eq!(at("tern").start, text.rfind("\"tern\"").unwrap(), "not where it is a value");
+        assert_eq!(at("@marram/tern").of(text), "\"@marram/tern\"");
+        assert_eq!(at("a\"b").of(text), "\"a\\\"b\"");
+        assert!(at("plover").is_empty());
+    }
+}

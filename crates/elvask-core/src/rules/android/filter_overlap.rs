@@ -113,4 +113,17 @@ mod tests {
                 .is_empty()
         );
     }
+
+    #[test]
+    fn of_many_that_take_a_link_all_but_the_first_are_told() {
+        let activity = |at: usize| {
+            format!(
+                "<activity android:name=\".A{at}\" android:exported=\"true\"><intent-filter><action android:name=\"android.intent.action.VIEW\"/><category android:name=\"android.intent.category.DEFAULT\"/><category android:name=\"android.intent.category.BROWSABLE\"/><data android:scheme=\"marram\"/></intent-filter></activity>\n"
+            )
+        };
+        let all: String = (0..40).map(activity).collect();
+        let found = Fixture::android(&format!("<application>\n{all}</application>\n")).findings(ID);
+        assert_eq!(found.len(), 39);
+        assert!(found.iter().all(|one| one.message.starts_with("A0 and A")), "{}", found[0].message);
+    }
 }
