@@ -70,7 +70,7 @@ pub struct Plugin {
     pub wanted_by: usize,
     /// Whether it is what the app runs on, and no plugin.
     pub runtime: bool,
-    /// Whether it is no dependency, but the app's own code or its owner's wish.
+    /// Whether it is not a dependency, but the app's own code or its owner's wish.
     pub own: bool,
 }
 

@@ -114,7 +114,8 @@ impl Config {
                     None if known.is_empty() => format!("its sheet has no {what}s"),
                     None => format!("its sheet has {}", tomldoc::list(known)),
                 };
-                let message = format!("`{}` is no {what} of {}; {hint}", text.text, sheet.plugin.text);
+                let article = if what.starts_with(['a', 'e', 'i', 'o']) { "an" } else { "a" };
+                let message = format!("`{}` is not {article} {what} of {}; {hint}", text.text, sheet.plugin.text);
                 Problem { message, span: text.span }
             })
         };

@@ -143,7 +143,7 @@ impl<'a> Context<'a> {
         let stated =
             self.plist.and_then(|plist| plist.text("CFBundleDevelopmentRegion")).filter(|text| !text.contains('$'));
         let project = self.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
-        // A text that nobody has worded yet is no purpose, wherever it stands.
+        // A text that nobody has worded yet is not a purpose, wherever it stands.
         purpose(self.app, self.settings, key, stated.or(project)).filter(|given| !is_unfilled_purpose(&given.text))
     }
 

@@ -94,7 +94,7 @@ pub fn entries(naming: Naming, word: &str, value: Option<&str>, on: Option<&str>
             let good = letters.next().is_some_and(|first| first.is_ascii_lowercase())
                 && letters.all(|letter| letter.is_ascii_alphanumeric() || matches!(letter, '+' | '-' | '.'));
             if !good {
-                return Err(format!("{word}: this is no scheme; write one such as marram"));
+                return Err(format!("{word}: this is not a URL scheme; write one such as marram"));
             }
             if let Some(kept) = ios::reserved_scheme(&scheme) {
                 return Err(format!(
@@ -108,7 +108,7 @@ pub fn entries(naming: Naming, word: &str, value: Option<&str>, on: Option<&str>
             let plain = word.contains('.')
                 && word.chars().all(|letter| letter.is_ascii_alphanumeric() || matches!(letter, '.' | '_'));
             if !plain {
-                return Err(format!("{word}: this is no application id; write one such as example.tides.app"));
+                return Err(format!("{word}: this is not an application id; write one such as example.tides.app"));
             }
             one(format!("android.query = {{ package = {} }}", text(word)))
         }
@@ -164,7 +164,7 @@ fn plain_host(word: &str) -> Result<String, String> {
     let letters = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '.' | '-');
     if !ascii.contains('.') || !ascii.chars().all(letters) || ascii.starts_with('.') || ascii.ends_with('.') {
         return Err(format!(
-            "{word}: this is no host; write one such as marram.example, or *.marram.example for all below it"
+            "{word}: this is not a host; write one such as marram.example, or *.marram.example for all below it"
         ));
     }
     Ok(format!("{wild}{ascii}"))
@@ -214,7 +214,7 @@ fn unknown(word: &str) -> String {
         Some(meant) => format!("did you mean {meant}?"),
         None => "say what it is: `elvask declare scheme NAME`, `host`, `entitlement`, `key`, `permission`".to_owned(),
     };
-    format!("{word}: this is no capability, permission, key or entitlement that is known; {hint}")
+    format!("{word}: this is not a capability, permission, key or entitlement that is known; {hint}")
 }
 
 /// Returns the app with a plugin more, which requires what a person has named.

@@ -108,7 +108,7 @@ const PLATFORM_FOLDERS: [&str; 2] = ["android", "ios"];
 
 /// Returns the root of the app that `start` lies in: the nearest folder upwards that has a dependency file and a platform
 /// folder or an `elvask.toml`, else the nearest that has a dependency file. The Gradle build or the Xcode project of an app for
-/// several platforms is no app of its own.
+/// several platforms is not an app of its own.
 #[must_use]
 pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
     let listed: Vec<_> = start

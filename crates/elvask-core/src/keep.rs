@@ -6,11 +6,11 @@ use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 /// Why answers cannot be put into `elvask.toml`.
 #[derive(Debug, thiserror::Error)]
 pub enum KeepError {
-    /// It is no TOML.
+    /// It is not TOML.
     #[error("{FILE_NAME} cannot be read: {0}")]
     Unreadable(String),
     /// Something else stands where a table must.
-    #[error("`{0}` in {FILE_NAME} is no table")]
+    #[error("`{0}` in {FILE_NAME} is not a table")]
     NoTable(String),
 }
 

@@ -93,7 +93,7 @@ fn left(name: String, line: usize, r#where: String) -> Copied {
     Copied { kind: None, name, value: None, line, text: None, entry: None, r#where }
 }
 
-/// Returns the blocks of code of a text with their tags and places; the text itself where it is no Markdown.
+/// Returns the blocks of code of a text with their tags and places; the text itself where it is not Markdown.
 fn blocks(text: &str) -> Vec<(String, String, usize)> {
     let bare = text.trim_start().starts_with('<')
         || !text.contains("```") && !text.contains("\n    ") && !text.contains("<pre");

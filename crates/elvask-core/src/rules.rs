@@ -193,6 +193,6 @@ mod tests {
         let listed = ids.len();
         ids.sort_unstable();
         ids.dedup();
-        assert_eq!(ids.len(), listed, "an id stands twice");
+        assert_eq!(ids.len(), listed, "an id is declared twice");
     }
 }

@@ -17,7 +17,7 @@ pub(crate) enum Yaml<'t> {
     Sequence(Vec<Yaml<'t>>),
     /// Keys with the places of their first bytes, and values.
     Mapping(Vec<(Cow<'t, str>, Span, Yaml<'t>)>),
-    /// An alias, a key that is no scalar, or nothing.
+    /// An alias, a key that is not a scalar, or nothing.
     Other,
 }
 

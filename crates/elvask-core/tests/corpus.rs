@@ -128,7 +128,7 @@ fn what_packages_require_is_learnt_from_their_own_files() {
         let evidence = learn(&package.files, Path::new("/package"));
         let found = items(&evidence);
         let truth: BTreeSet<_> = package.truth.iter().map(|fact| fact.item.clone()).collect();
-        assert_eq!(truth.len(), package.truth.len(), "{}: a line of the truth stands twice", package.name);
+        assert_eq!(truth.len(), package.truth.len(), "{}: a line of the truth is declared twice", package.name);
         for item in found.union(&truth) {
             let score = scores.entry(item.evidence.clone()).or_default();
             let (mark, count) = match (found.contains(item), truth.contains(item)) {

@@ -121,7 +121,7 @@ fn pubspec_packages_are_followed_from_relative_and_absolute_roots() {
     assert_eq!(
         plugins(&app),
         ["tern_camera 2.1.0+", "plover_dialer 3.0.1"],
-        "a package without native code is no plugin"
+        "a package without native code is not a plugin"
     );
     assert_eq!(app.plugins()[0].platforms, [elvask_core::Platform::Android]);
     assert_eq!(app.plugins()[1].platforms, [elvask_core::Platform::Ios]);
@@ -213,7 +213,7 @@ fn the_root_is_the_nearest_app_upwards() {
         ("src/widgets/deep/a.js", ""),
     ]);
     let root = |folder: &str| find_root(&tree, Path::new(folder));
-    assert_eq!(root("/app/src/widgets/deep"), Some(PathBuf::from("/app")), "a folder without a platform is no app");
+    assert_eq!(root("/app/src/widgets/deep"), Some(PathBuf::from("/app")), "a folder without a platform is not an app");
     assert_eq!(root("/elsewhere"), None);
     let library = Memory::app([("package.json", "{}")]);
     assert_eq!(find_root(&library, Path::new("/app/lib")), Some(PathBuf::from("/app")), "better than nothing");

@@ -334,7 +334,7 @@ fn every_app_of_a_repository_is_found() {
     assert_eq!(
         root("/repo/field/android/app/src/main"),
         Path::new("/repo/field"),
-        "the Gradle build of an app is no app of its own"
+        "the Gradle build of an app is not an app of its own"
     );
     assert_eq!(root("/repo/desk/ios"), Path::new("/repo/desk"));
     assert_eq!(root("/repo/native/app/src"), Path::new("/repo/native"));

@@ -68,7 +68,7 @@ impl StoreKind {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum CertificateError {
     /// It is something else.
-    #[error("this is no certificate and no key store: PEM, DER, PKCS#12 and JKS are read")]
+    #[error("this is neither a certificate nor a key store: PEM, DER, PKCS#12 and JKS are read")]
     Unknown,
     /// The store is locked.
     #[error("the store is locked with a password")]

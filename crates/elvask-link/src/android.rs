@@ -419,7 +419,7 @@ impl AndroidLinks {
             Some((miss, self.entries.get(*at)?, *spec))
         });
         let Some((miss, entry, spec)) = misses.max_by_key(|(miss, _, _)| *miss) else {
-            // A filter that is no link filter may be meant as one.
+            // A filter that is not a link filter may be meant as one.
             return match specs
                 .iter()
                 .find(|(_, spec)| spec.values("scheme").any(|scheme| scheme == uri.scheme) && !spec.has_action(VIEW))

@@ -298,10 +298,14 @@ fn asset_links(
         let listed = file.statements.iter().filter(|one| one.package == package).flat_map(|one| &one.fingerprints);
         for print in listed.filter(|print| !crate::association::android::is_fingerprint(print)) {
             let short: String = print.chars().take(14).collect();
+            let why = match print.split(':').count() {
+                20 => "is a SHA-1 fingerprint; a SHA-256 is wanted, 32 pairs of hex digits in capitals",
+                _ => "is not written as 32 pairs of hex digits in capitals, so it does not count",
+            };
             out.bad(
                 "fingerprint",
                 Level::Warning,
-                format!("{short}… is not written as 32 pairs of hex digits in capitals, so it does not count"),
+                format!("{short}… {why}"),
                 "`elvask fingerprint` prints it in the right form.",
             );
         }

@@ -149,7 +149,7 @@ impl Route {
             let Some((_, kind)) = PartType::ALL.iter().find(|(word, _)| *word == kind) else {
                 let known: Vec<_> = PartType::ALL.iter().map(|(word, _)| *word).collect();
                 return Err(format!(
-                    "`{kind}` is no type of a part; there are {}",
+                    "`{kind}` is not a type of a part; there are {}",
                     elvask_project::tomldoc::list(&known)
                 ));
             };
@@ -157,7 +157,7 @@ impl Route {
                 return Err(format!("`{{{inside}}}` takes all that is left, so it must be the last"));
             }
             if segments.iter().any(|known| matches!(known, Segment::Part { name: known, .. } if known == name)) {
-                return Err(format!("the part {name} stands twice"));
+                return Err(format!("the part {name} is declared twice"));
             }
             segments.push(Segment::Part { name: name.to_owned(), kind: *kind });
         }
@@ -315,7 +315,7 @@ mod tests {
         assert!(refused("/site/*").contains("wildcards"));
         assert!(refused("/site/{site:number}").contains("there are `text`, `int`, `date`, `uuid` and `rest`"));
         assert!(refused("/{a:rest}/b").contains("must be the last"));
-        assert!(refused("/{a}/{a}").contains("stands twice"));
+        assert!(refused("/{a}/{a}").contains("is declared twice"));
         assert!(refused("/x{a}").contains("whole segment"));
     }
 

@@ -11,7 +11,7 @@ pub const MAX_LENGTH: usize = 64 * 1024;
 /// What must be percent-encoded where it stands in a link as it is; letters outside ASCII are encoded too.
 const ENCODED: &AsciiSet = &CONTROLS.add(b' ').add(b'"').add(b'<').add(b'>').add(b'`').add(b'{').add(b'}');
 
-/// Why a text is no link that could be tried.
+/// Why a text is not a link that could be tried.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum LinkError {
     /// Nothing there.
@@ -36,10 +36,10 @@ pub enum LinkError {
     #[error("the URL has no scheme; write one such as https://{0}")]
     NoScheme(String),
     /// A scheme with wrong characters.
-    #[error("`{0}` is no scheme: it starts with a letter and goes on with letters, digits, `+`, `-` and `.`")]
+    #[error("`{0}` is not a URL scheme: it starts with a letter and goes on with letters, digits, `+`, `-` and `.`")]
     BadScheme(String),
     /// An escape that is none.
-    #[error("`{text}` at character {at} is no percent escape; write a percent sign as %25")]
+    #[error("`{text}` at character {at} is not a percent escape; write a percent sign as %25")]
     BadEscape {
         /// What stands there.
         text: String,
@@ -50,10 +50,10 @@ pub enum LinkError {
     #[error("the URL has no host; write one such as https://marram.example/site/42")]
     NoHost,
     /// A host that is none.
-    #[error("`{0}` is no host that a link can have")]
+    #[error("`{0}` is not a host that a link can have")]
     BadHost(String),
     /// A port that is none.
-    #[error("`{0}` is no port: it is a number up to 65535")]
+    #[error("`{0}` is not a port: it is a number up to 65535")]
     BadPort(String),
 }
 
@@ -70,7 +70,7 @@ impl Link {
     /// percent-encoded.
     ///
     /// # Errors
-    /// Why it is no link.
+    /// Why it is not a link.
     pub fn parse(written: &str) -> Result<Link, LinkError> {
         if written.is_empty() {
             return Err(LinkError::Empty);
@@ -307,7 +307,7 @@ impl<'u> Uri<'u> {
     }
 }
 
-/// Decodes percent escapes; what is no UTF-8 becomes the replacement character, as on the platforms.
+/// Decodes percent escapes; what is not UTF-8 becomes the replacement character, as on the platforms.
 #[must_use]
 pub fn decode(text: &str) -> Cow<'_, str> {
     if text.contains('%') { percent_decode_str(text).decode_utf8_lossy() } else { Cow::Borrowed(text) }
@@ -396,7 +396,7 @@ mod tests {
         );
         assert_eq!(
             refused("https://marram.example/%zz"),
-            "`%zz` at character 24 is no percent escape; write a percent sign as %25"
+            "`%zz` at character 24 is not a percent escape; write a percent sign as %25"
         );
         assert_eq!(
             refused("marram.example/site"),
@@ -408,12 +408,12 @@ mod tests {
         );
         assert!(refused("https:///site").starts_with("the URL has no host"));
         assert!(refused(&format!("https://marram.example/{}", "a".repeat(MAX_LENGTH))).contains("65536 at the most"));
-        assert!(refused("https://marram.example:99999/").contains("is no port"));
-        assert!(refused("https://marram.example:http/").contains("is no port"));
-        assert!(refused("4x://a").contains("is no scheme"));
+        assert!(refused("https://marram.example:99999/").contains("is not a port"));
+        assert!(refused("https://marram.example:http/").contains("is not a port"));
+        assert!(refused("4x://a").contains("is not a URL scheme"));
         assert!(refused("https://mar ram.example/").contains("%20"));
         assert!(refused("https://marram.example/\u{202E}").contains("an invisible character"));
-        assert!(refused("https://a|b.example/").contains("is no host"));
+        assert!(refused("https://a|b.example/").contains("is not a host"));
     }
 
     #[test]

@@ -33,7 +33,7 @@ pub struct Value {
 /// The types that a property list has.
 #[derive(Debug, Clone, PartialEq)]
 pub enum ValueKind {
-    /// Keys with values, in the order of the file. A key may stand twice.
+    /// Keys with values, in the order of the file. A key may be declared twice.
     Dict(Vec<Entry>),
     /// Values in order.
     Array(Vec<Value>),
@@ -123,10 +123,10 @@ impl Value {
     }
 }
 
-/// Why a text is no property list.
+/// Why a text is not a property list.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum PlistError {
-    /// It is no XML.
+    /// It is not XML.
     #[error(transparent)]
     Xml(#[from] XmlError),
     /// The outermost element is another one.
@@ -219,7 +219,7 @@ impl PropertyList {
         self.root.as_dict().unwrap_or_default()
     }
 
-    /// Returns the entry of a key in the root dictionary; the first one where the key stands twice.
+    /// Returns the entry of a key in the root dictionary; the first one where the key is declared twice.
     #[must_use]
     pub fn entry(&self, key: &str) -> Option<&Entry> {
         self.by_key.first(self.entries(), |entry| &entry.key, key)
@@ -304,14 +304,14 @@ fn read_value(element: Element<'_>) -> Result<Value, PlistError> {
         "data" => ValueKind::Data(trimmed.to_owned()),
         "integer" => match parse_integer(trimmed) {
             Some(number) => ValueKind::Integer(number),
-            None => return malformed(format!("`{trimmed}` is no whole number"), element.content()),
+            None => return malformed(format!("`{trimmed}` is not a whole number"), element.content()),
         },
         "real" => match trimmed.parse() {
             Ok(number) => ValueKind::Real(number),
-            Err(_) => return malformed(format!("`{trimmed}` is no number"), element.content()),
+            Err(_) => return malformed(format!("`{trimmed}` is not a number"), element.content()),
         },
         "key" => return malformed("a value was expected here, not a second `<key>`", element.open()),
-        other => return malformed(format!("`<{other}>` is no type of a property list"), element.open()),
+        other => return malformed(format!("`<{other}>` is not a type of a property list"), element.open()),
     };
     Ok(Value { kind, span: element.span(), node: element.id })
 }
@@ -402,8 +402,8 @@ mod tests {
             ("<dict><key>a</key></dict>", "the key `a` has no value", 6),
             ("<dict><key>a</key><key>b</key><true/></dict>", "the key `a` has no value", 6),
             ("<dict><string>a</string></dict>", "a `<key>` was expected here, not `<string>`", 6),
-            ("<dict><key>a</key><integer>1.5</integer></dict>", "`1.5` is no whole number", 27),
-            ("<dict><key>a</key><bool>1</bool></dict>", "`<bool>` is no type of a property list", 18),
+            ("<dict><key>a</key><integer>1.5</integer></dict>", "`1.5` is not a whole number", 27),
+            ("<dict><key>a</key><bool>1</bool></dict>", "`<bool>` is not a type of a property list", 18),
             ("<dict> oops </dict>", "text may not stand directly inside `<dict>`", 7),
             ("<dict/><dict/>", "a property list holds one value, and here starts a second", 7),
         ] {

@@ -113,7 +113,7 @@ fn document() -> impl Strategy<Value = String> {
             out.push_str(&format!("<?xml version=\"1.0\" encoding=\"utf-8\"?>{}", style.newline));
         }
         out.push_str(&format!("<m xmlns:a={0}urn:a{0}>", style.quote));
-        // Something that is no blank line comes first, so that the element is not empty.
+        // Something that is not a blank line comes first, so that the element is not empty.
         write(&style, &[Item::Comment(" first ")], 1, &mut out);
         write(&style, &items, 1, &mut out);
         out.push_str(&format!("{}</m>", style.newline));

@@ -151,7 +151,7 @@ fn permission(name: &str, notes: bool) -> Verdict {
     }
     let grant = match android::permission(name) {
         Some(known) => known.grant(),
-        None if name.starts_with("android.") => return asked("is no permission that the platform has"),
+        None if name.starts_with("android.") => return asked("is not a permission that the platform has"),
         None => Grant::Unknown,
     };
     if grant == Grant::Never {
@@ -275,7 +275,7 @@ fn entitlement(name: &str, value: Option<&NewValue>) -> Verdict {
     match listed(ListedKind::Entitlement, name) {
         Some(Listed::Written) => Verdict::Written,
         Some(Listed::Asked(meaning)) => asked(meaning),
-        None => when(ios::entitlement(name).is_some(), "is no entitlement of an iOS app that is known"),
+        None => when(ios::entitlement(name).is_some(), "is not an entitlement of an iOS app that is known"),
     }
 }
 

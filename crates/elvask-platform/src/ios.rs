@@ -266,12 +266,17 @@ pub struct BackgroundMode {
     pub value: &'static str,
     /// The name of the tick box in the project editor; empty where there is none.
     pub title: &'static str,
+    /// What happens in an app that lacks it, in a sentence without a full stop.
+    pub without: &'static str,
 }
 
 /// Goes through all background modes.
 pub fn background_modes() -> impl Iterator<Item = BackgroundMode> {
-    rows(include_str!("../data/ios-background-modes.tsv"))
-        .map(|row| BackgroundMode { value: row.cell(0), title: row.cell(1) })
+    rows(include_str!("../data/ios-background-modes.tsv")).map(|row| BackgroundMode {
+        value: row.cell(0),
+        title: row.cell(1),
+        without: row.cell(3),
+    })
 }
 
 /// Looks a background mode up.

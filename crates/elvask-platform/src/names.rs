@@ -92,6 +92,6 @@ mod tests {
         assert_eq!(nearest("camrea", known), Some("camera"));
         assert_eq!(nearest("Camera", known), Some("camera"));
         assert_eq!(nearest("micro", known), None);
-        assert_eq!(nearest("bat", ["cat", "rat"]), None, "a tie is no answer");
+        assert_eq!(nearest("bat", ["cat", "rat"]), None, "a tie is not an answer");
     }
 }

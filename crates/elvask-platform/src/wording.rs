@@ -114,7 +114,7 @@ pub enum NoteWords {
     Bound,
     /// A heading over how to set up.
     SetupHeading,
-    /// A heading over something that is no requirement of the package as it is.
+    /// A heading over something that is not a requirement of the package as it is.
     ElsewhereHeading,
     /// A heading over something beside the package, below which a heading over how to set up still counts.
     AsideHeading,
@@ -165,7 +165,7 @@ mod tests {
         assert_eq!(machine("knot-xxxxxxxx~yyyyyyyy"), Some("xxxxxxxx"));
         assert_eq!(machine("com.your.app"), Some("your"));
         assert_eq!(machine("link.yourdomain.example"), Some("yourdomain"));
-        assert_eq!(machine("Keep your data"), None, "a sentence is no value for a machine");
+        assert_eq!(machine("Keep your data"), None, "a sentence is not a value for a machine");
         assert_eq!(machine("yourself"), None);
     }
 

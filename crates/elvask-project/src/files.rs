@@ -124,7 +124,7 @@ impl Files for Disk {
             return Err(too_large(about.len(), most));
         }
         if !about.is_file() {
-            return Err(io::Error::new(io::ErrorKind::Unsupported, "it is no regular file"));
+            return Err(io::Error::new(io::ErrorKind::Unsupported, "it is not a regular file"));
         }
         std::fs::read(path)
     }

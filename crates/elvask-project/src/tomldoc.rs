@@ -128,7 +128,7 @@ impl<'a, 't> Table<'a, 't> {
                 None => format!("known here: {}", list(known)),
             };
             problems.push(Problem {
-                message: format!("`{}` is no key of {}; {hint}", key.text, self.what),
+                message: format!("`{}` is not a key of {}; {hint}", key.text, self.what),
                 span: key.span,
             });
         }
@@ -262,9 +262,9 @@ mod tests {
         assert_eq!(
             problems("plugn = 'x'\nother = 1\nplugin = 3\ntags = ['a', 2]\n"),
             [
-                ("`plugn` is no key of the document; did you mean `plugin`?".to_owned(), "plugn".to_owned()),
+                ("`plugn` is not a key of the document; did you mean `plugin`?".to_owned(), "plugn".to_owned()),
                 (
-                    "`other` is no key of the document; known here: `plugin`, `versions` and `tags`".to_owned(),
+                    "`other` is not a key of the document; known here: `plugin`, `versions` and `tags`".to_owned(),
                     "other".to_owned()
                 ),
                 ("`plugin` must be a string, not integer".to_owned(), "3".to_owned()),

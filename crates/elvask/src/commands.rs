@@ -121,7 +121,7 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
     recover::settle_first(&root, output)?;
     let asked = options.app.as_ref().map_or_else(|| here.clone(), |folder| normal(&here.join(folder)));
     if root.starts_with(&asked) && root != Disk.real(&asked) {
-        output.notice(&format!("{} is no app itself: the app in {} is looked at", typed(&asked), typed(&root)));
+        output.notice(&format!("{} is not an app itself: the app in {} is looked at", typed(&asked), typed(&root)));
     }
     let app =
         App::load_choice(&Disk, &root, &choice(options, look)?).map_err(|error| Failure::new(error.to_string()))?;

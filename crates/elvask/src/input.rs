@@ -7,7 +7,7 @@ pub(crate) fn can_ask() -> bool {
     std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
 }
 
-/// Asks for a line of text; an empty line, or the end of the input, is no answer.
+/// Asks for a line of text; an empty line, or the end of the input, is not an answer.
 pub(crate) fn ask(question: &str) -> Option<String> {
     let mut stderr = std::io::stderr().lock();
     let _ = write!(stderr, "{question} ").and_then(|()| stderr.flush());

@@ -59,7 +59,7 @@ impl Output {
         std::io::stdout().is_terminal() || self.choice == ColorChoice::Always
     }
 
-    /// Prints a result. A reader that has gone away is no fault.
+    /// Prints a result. A reader that has gone away is not a fault.
     pub(crate) fn result(&self, text: &str) {
         let stdout = std::io::stdout();
         // Taken out of the whole text at once: piece by piece, each line would be a write of its own.

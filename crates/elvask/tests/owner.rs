@@ -80,7 +80,7 @@ fn a_scheme_and_an_entitlement_go_where_they_belong() {
     for (words, told) in [
         (vec!["declare", "camra"], "did you mean camera?"),
         (vec!["declare", "permission", "CAMRA"], "did you mean android.permission.CAMERA?"),
-        (vec!["declare", "host", "not a host"], "this is no host"),
+        (vec!["declare", "host", "not a host"], "this is not a host"),
         (vec!["declare", "key", "UIFileSharingEnabled"], "needs its value"),
         (vec!["declare", "entitlement", "aps-enviroment"], "did you mean aps-environment?"),
     ] {
@@ -151,7 +151,7 @@ fn trim_takes_out_what_nothing_needs() {
         "{text}"
     );
     assert!(text.contains("xmlns:tools=\"http://schemas.android.com/tools\""), "{text}");
-    assert_eq!(app.run(&["check"]).code, 0, "what the app strips on purpose is no mistake");
+    assert_eq!(app.run(&["check"]).code, 0, "what the app strips on purpose is not a mistake");
     let ran = app.run(&["trim", "--strip", "CAMERA"]);
     assert!(ran.code == 2 && ran.err.contains("the app declares it itself"), "{}", ran.err);
 }

@@ -29,7 +29,7 @@ pub(super) fn read(links: &Table<'_, '_>, problems: &mut Vec<Problem>) -> LinksC
         && (site.text.is_empty() || std::path::Path::new(&site.text).has_root() || site.text.contains(':'))
     {
         let message =
-            format!("`{}` is no folder of the app, nor one beside it: write its path from the app", site.text);
+            format!("`{}` is not a folder of the app, nor one beside it: write its path from the app", site.text);
         problems.push(Problem { message, span: site.span });
         config.site = None;
     }
@@ -139,7 +139,7 @@ mod tests {
                 ("'site'", "`site` must start with /"),
                 (
                     "'https://marram.example/%z'",
-                    "`%z` at character 24 is no percent escape; write a percent sign as %25"
+                    "`%z` at character 24 is not a percent escape; write a percent sign as %25"
                 ),
                 ("'brwser'", "no route opens `brwser`; did you mean `browser`?"),
             ]

@@ -79,7 +79,7 @@ fn identity(context: &Context<'_>, app: &IosApp, survey: &mut Survey) {
     push(Section::Levels, "min-version", "iOS", min, app.min_version.place);
 }
 
-/// Returns the section of a key that is no purpose.
+/// Returns the section of a key that is not a purpose.
 fn section_of(key: &str) -> Section {
     let plain = key.split('~').next().unwrap_or(key);
     match plain {
@@ -157,7 +157,7 @@ fn keys(_context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut
             scheme,
             plist.at(value.span),
         );
-        one.doubt = (!elvask_needs::kinds::is_scheme(scheme)).then_some("it is no scheme");
+        one.doubt = (!elvask_needs::kinds::is_scheme(scheme)).then_some("it is not a URL scheme");
         survey.declarations.push(one);
     }
     // A text in another language whose key the list does not have is never shown.

@@ -105,7 +105,7 @@ impl AssetLinks {
         if text.starts_with('\u{FEFF}') {
             return Err("the file starts with a byte order mark; it must be plain UTF-8".to_owned());
         }
-        let value: Value = serde_json::from_str(text).map_err(|error| format!("the file is no JSON: {error}"))?;
+        let value: Value = serde_json::from_str(text).map_err(|error| format!("the file is not JSON: {error}"))?;
         let Value::Array(list) = value else {
             return Err("the file must be an array of statements: [ { … } ]".to_owned());
         };
@@ -201,7 +201,7 @@ mod tests {
         assert!(AssetLinks::parse("{}").unwrap_err().contains("must be an array"));
         assert!(AssetLinks::parse("\u{FEFF}[]").unwrap_err().contains("byte order mark"));
         assert!(AssetLinks::parse("[{}]").unwrap_err().contains("\"relation\""));
-        assert!(AssetLinks::parse("[1,]").unwrap_err().contains("no JSON"));
+        assert!(AssetLinks::parse("[1,]").unwrap_err().contains("not JSON"));
         assert!(AssetLinks::parse(&"[".repeat(100_000)).is_err());
     }
 }

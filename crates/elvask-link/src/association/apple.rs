@@ -101,7 +101,7 @@ impl AppleAssociation {
     /// What is wrong with its form, in a sentence without a full stop.
     pub fn parse(text: &str) -> Result<AppleAssociation, String> {
         let text = text.strip_prefix('\u{FEFF}').unwrap_or(text);
-        let value: Value = serde_json::from_str(text).map_err(|error| format!("the file is no JSON: {error}"))?;
+        let value: Value = serde_json::from_str(text).map_err(|error| format!("the file is not JSON: {error}"))?;
         let Value::Object(root) = value else {
             return Err("the file must be an object: { \"applinks\": { … } }".to_owned());
         };

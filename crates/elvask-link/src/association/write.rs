@@ -56,7 +56,7 @@ pub enum WriteProblem {
     #[error("the bundle id is not known: add `ios-id = \"…\"` to [app] in elvask.toml")]
     NoBundle,
     /// The team's id has another form.
-    #[error("`{0}` is no team id: it is ten capitals and digits")]
+    #[error("`{0}` is not a team id: it is ten capitals and digits")]
     BadTeam(String),
     /// What stands there cannot be read.
     #[error("what stands there cannot be added to: {0}")]
@@ -133,7 +133,7 @@ fn asset_links(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, Wr
     let source = wrapped.as_deref().unwrap_or(source);
     AssetLinks::parse(source).map_err(WriteProblem::Unreadable)?;
     let root = open(source)?;
-    let list = root.array_value().ok_or_else(|| WriteProblem::Unreadable("the file is no array".to_owned()))?;
+    let list = root.array_value().ok_or_else(|| WriteProblem::Unreadable("the file is not an array".to_owned()))?;
     let mut notes = Vec::new();
     let mine = list.elements().into_iter().filter_map(|one| one.as_object()).find(|one| {
         let is_mine = string(&one.object_value("target"), "package_name").as_deref() == Some(package);
@@ -224,7 +224,7 @@ fn apple(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, WritePro
             open(source)?
         }
     };
-    let top = root.object_value().ok_or_else(|| WriteProblem::Unreadable("the file is no object".to_owned()))?;
+    let top = root.object_value().ok_or_else(|| WriteProblem::Unreadable("the file is not an object".to_owned()))?;
     let links = top.object_value_or_set("applinks");
     if old && links.get("apps").is_none() {
         links.insert(0, "apps", CstInputValue::Array(Vec::new()));

@@ -66,7 +66,7 @@ fn past_mark(text: &str, from: usize, mark: u8) -> Option<usize> {
 /// Plans a new entry of a dictionary. `value` is written as it is; see [`quote`]. The entry goes before the first key that is
 /// greater, so that sorted keys stay sorted, with `isa` and keys in front of a smaller one left in peace.
 ///
-/// Returns `None` where the value is no dictionary.
+/// Returns `None` where the value is not a dictionary.
 #[must_use]
 pub fn insert_entry(text: &str, dict: &Value, key: &str, value: &str) -> Option<Edit> {
     let entries = dict.as_dict()?;
@@ -109,7 +109,7 @@ pub fn replace(old: &Value, value: &str) -> Edit {
 
 /// Plans a value at the end of an array. `value` is written as it is, with a comment of its own if need be.
 ///
-/// Returns `None` where the value is no array.
+/// Returns `None` where the value is not an array.
 #[must_use]
 pub fn append(text: &str, array: &Value, value: &str) -> Option<Edit> {
     let Kind::Array(values) = &array.kind else { return None };

@@ -39,13 +39,13 @@ pub enum XmlFault {
     #[error("{0}")]
     Syntax(&'static str),
     /// Two attributes of one name.
-    #[error("the attribute `{0}` stands twice in this tag")]
+    #[error("the attribute `{0}` is declared twice in this tag")]
     DuplicateAttribute(String),
     /// A prefix that no `xmlns` binds.
     #[error("the prefix `{0}:` is not declared: `xmlns:{0}` is missing")]
     UnboundPrefix(String),
     /// An entity that is not built in, in a document that declares none.
-    #[error("`&{0};` is no entity of XML; write `&amp;` for an ampersand")]
+    #[error("`&{0};` is not an entity of XML; write `&amp;` for an ampersand")]
     UnknownEntity(String),
     /// A character that XML does not allow.
     #[error("the character U+{0:04X} may not stand in XML")]
@@ -551,10 +551,10 @@ mod tests {
             ("<a><b>", "`<b>` is never closed", 3),
             ("</a>", "`</a>` closes nothing: no element is open", 0),
             ("<a/><b/>", "there is more after the end of `<a>`, but a document has one outermost element", 4),
-            ("<a x='1' x='2'/>", "the attribute `x` stands twice in this tag", 9),
+            ("<a x='1' x='2'/>", "the attribute `x` is declared twice in this tag", 9),
             ("<a x=1/>", "the value of this attribute must stand in quotes", 3),
             ("<a x/>", "this attribute has no value", 3),
-            ("<a>&nbsp;</a>", "`&nbsp;` is no entity of XML; write `&amp;` for an ampersand", 3),
+            ("<a>&nbsp;</a>", "`&nbsp;` is not an entity of XML; write `&amp;` for an ampersand", 3),
             ("<a>B & B</a>", "a lone `&` may not stand here; write `&amp;`", 5),
             ("<a><!-- x -- y --></a>", "two dashes may not stand inside a comment", 10),
             ("<a q:n='1'/>", "the prefix `q:` is not declared: `xmlns:q` is missing", 3),

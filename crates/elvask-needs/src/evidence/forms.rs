@@ -19,7 +19,7 @@ pub(super) struct Forms {
 }
 
 impl Forms {
-    /// Takes patterns in, in their order; what is no pattern matches nothing.
+    /// Takes patterns in, in their order; what is not a pattern matches nothing.
     pub(super) fn new<'t>(patterns: impl IntoIterator<Item = &'t str>) -> Self {
         let mut all = Forms { words: None, of_word: Vec::new(), always: 0, forms: Vec::new() };
         let mut words: Vec<Vec<u8>> = Vec::new();

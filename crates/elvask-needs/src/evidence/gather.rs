@@ -267,7 +267,7 @@ pub(super) fn finish(mut found: Found) -> Evidence {
     // What is known for sure is not doubtful.
     let known = &found.all;
     found.doubtful.retain(|doubtful| !known.iter().any(|known| known.is_about_the_same(&doubtful.learned)));
-    // An alternative of which one alone is left is no alternative.
+    // An alternative of which one alone is left is not an alternative.
     let groups: Vec<_> = found.all.iter().filter_map(|learned| learned.one_of.clone()).collect();
     for learned in &mut found.all {
         let alone = |group: &String| groups.iter().filter(|other| *other == group).count() < 2;

@@ -89,7 +89,7 @@ fn may_have_class(class: &str, sources: &[Source<'_>], artifacts: &[String]) -> 
 /// How many texts of notes are looked for in a package's own files.
 const MAX_ASKED: usize = 200;
 
-/// Turns what the notes show for an example into questions. What the package's own code or resources hold is no example.
+/// Turns what the notes show for an example into questions. What the package's own code or resources hold is not an example.
 pub(super) fn ask_all(files: &dyn Files, tree: &Tree, sources: &[Source<'_>], noted: &mut Found) {
     let asked = RefCell::new(BTreeSet::new());
     let note = |text: &str| {

@@ -244,7 +244,7 @@ pub(super) enum Section {
     Setup,
     /// Anything else.
     Other,
-    /// Something that is no requirement of the package as it is: its history, another platform.
+    /// Something that is not a requirement of the package as it is: its history, another platform.
     Elsewhere,
     /// Something beside the package, such as its own development: what is said below it of setting up counts all the same.
     Aside,

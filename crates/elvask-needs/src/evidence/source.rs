@@ -119,7 +119,7 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
     let text = String::from_utf8_lossy(bytes);
     let positions: Vec<_> = match &text {
         Cow::Borrowed(_) => matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect(),
-        // What is no text was replaced, so the places are others.
+        // What is not text was replaced, so the places are others.
         Cow::Owned(text) => {
             let again = automaton.search.find_overlapping_iter(text.as_str());
             again.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect()

@@ -176,7 +176,7 @@ pub(crate) fn scheme_like(text: &Text, problems: &mut Vec<Problem>) -> Option<()
     if !answers_in(&text.text).is_empty() || is_scheme(&text.text) {
         return Some(());
     }
-    let message = "this is no URL scheme: a letter, then letters, digits, `+`, `-` and `.`, with no `:` behind";
+    let message = "this is not a URL scheme: a letter, then letters, digits, `+`, `-` and `.`, with no `:` behind";
     problem(problems, text.span, message);
     None
 }

@@ -65,7 +65,7 @@ fn written_around(scene: &Scene<'_>, text: &str) -> bool {
     })
 }
 
-/// Says whether a version is lower than another one, number by number; what is no number counts as not lower.
+/// Says whether a version is lower than another one, number by number; what is not a number counts as not lower.
 fn is_lower(version: &str, least: &str) -> bool {
     let numbers = |text: &str| text.split(['.', '-']).map_while(|part| part.parse().ok()).collect::<Vec<u32>>();
     let (version, least) = (numbers(version), numbers(least));

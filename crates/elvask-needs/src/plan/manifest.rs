@@ -40,7 +40,7 @@ pub fn add_permission(manifest: &ManifestView<'_>, name: &str, max_level: Option
 /// Returns where a permission goes among the children of the manifest.
 pub fn permission_slot<'d>(manifest: &ManifestView<'d>) -> Slot<'d> {
     let permissions = || manifest.root.children().filter(|child| child.name().starts_with("uses-permission"));
-    // Those above the application are the ones that people look at; a stray one below it is no place for more.
+    // Those above the application are the ones that people look at; a stray one below it is not a place for more.
     let above = manifest.application.map_or(usize::MAX, |application| application.span().start);
     let last = permissions().filter(|child| child.span().start < above).last().or_else(|| permissions().last());
     last.map_or(Slot::First, |last| Slot::After(last.node()))

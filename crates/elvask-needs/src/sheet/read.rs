@@ -58,13 +58,13 @@ fn read(root: &Table<'_, '_>, package: Option<&str>, problems: &mut Vec<Problem>
     if let Some(ecosystem) = root.text("ecosystem", problems)
         && !ECOSYSTEMS.contains(&ecosystem.text.as_str())
     {
-        let message = format!("`{}` is no ecosystem; known are {}", ecosystem.text, tomldoc::list(&ECOSYSTEMS));
+        let message = format!("`{}` is not an ecosystem; known are {}", ecosystem.text, tomldoc::list(&ECOSYSTEMS));
         problem(problems, ecosystem.span, message);
     }
     if let Some(versions) = root.text("versions", problems) {
         match VersionReq::parse(&versions.text) {
             Ok(range) => sheet.versions = Some((range, versions)),
-            Err(error) => problem(problems, versions.span, format!("`versions` is no range of versions: {error}")),
+            Err(error) => problem(problems, versions.span, format!("`versions` is not a range of versions: {error}")),
         }
     }
     read_platforms(root, &mut sheet, problems);
@@ -113,7 +113,9 @@ fn read_platforms(root: &Table<'_, '_>, sheet: &mut Sheet, problems: &mut Vec<Pr
         match name.text.as_str() {
             "android" => sheet.platforms.push(Platform::Android),
             "ios" => sheet.platforms.push(Platform::Ios),
-            other => problem(problems, name.span, format!("`{other}` is no platform; known are `android` and `ios`")),
+            other => {
+                problem(problems, name.span, format!("`{other}` is not a platform; known are `android` and `ios`"));
+            }
         }
     }
 }
@@ -144,7 +146,7 @@ fn read_answer(key: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Opt
         match regex_lite::RegexBuilder::new(&pattern.text).size_limit(1 << 16).build() {
             Ok(regex) => Some(regex),
             Err(error) => {
-                problem(problems, pattern.span, format!("`pattern` is no regular expression: {error}"));
+                problem(problems, pattern.span, format!("`pattern` is not a regular expression: {error}"));
                 None
             }
         }
@@ -180,7 +182,7 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
     if let Some(unknown) =
         feature.as_ref().filter(|name| !sheet.features.iter().any(|known| known.name.text == name.text))
     {
-        let message = format!("`{0}` is no feature of this sheet: `[features.{0}]` is missing", unknown.text);
+        let message = format!("`{0}` is not a feature of this sheet: `[features.{0}]` is missing", unknown.text);
         problem(problems, unknown.span, message);
     }
     let when = table.table("when", "`when`", problems).map(|when| read_when(&when, problems)).unwrap_or_default();
@@ -263,7 +265,7 @@ fn read_capability(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option
                 Some(meant) => format!("did you mean `{meant}`?"),
                 None => "`elvask explain capabilities` lists those that this Elvask knows".to_owned(),
             };
-            problem(problems, name.span, format!("`{}` is no capability; {hint}", name.text));
+            problem(problems, name.span, format!("`{}` is not a capability; {hint}", name.text));
             None
         }
     }
@@ -275,7 +277,7 @@ fn read_when(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> When {
     let level = |text: &str| text.parse::<u32>().ok();
     let complaint = |text: &Text, what: &str| Problem {
         message: format!(
-            "`{}` is no condition on a {what}; write one such as `\">=31\"` or `\">=24, <33\"`",
+            "`{}` is not a condition on a {what}; write one such as `\">=31\"` or `\">=24, <33\"`",
             text.text
         ),
         span: text.span,
@@ -311,7 +313,11 @@ fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut 
     texts.extend(kinds::spec(need.kind()).texts(need));
     for name in texts.into_iter().flat_map(answers_in) {
         if !BUILT_IN_ANSWERS.contains(&name) && sheet.answer(name).is_none() {
-            problem(problems, span, format!("`{{{name}}}` is no answer of this sheet: `[answers.{name}]` is missing"));
+            problem(
+                problems,
+                span,
+                format!("`{{{name}}}` is not an answer of this sheet: `[answers.{name}]` is missing"),
+            );
         }
     }
 }
@@ -465,10 +471,10 @@ samples = ["knot-00000000"]
             "did you mean `NSCameraUsageDescription`?",
         );
         check("ios.usage = 'NSDesktopFolderUsageDescription'", "'NSDesktopFolderUsageDescription'", "key of macOS");
-        check("ios.query-scheme = 'tel://'", "'tel://'", "no URL scheme");
+        check("ios.query-scheme = 'tel://'", "'tel://'", "not a URL scheme");
         check("capability = 'camera'\nfeature = 'video'", "'video'", "`[features.video]` is missing");
         check("capability = 'camera'\nmax-level = 3", "3", "goes with `android.permission` alone");
-        check("capability = 'camera'\nwhen = { target-level = '33' }", "'33'", "no condition on a level");
+        check("capability = 'camera'\nwhen = { target-level = '33' }", "'33'", "not a condition on a level");
         check("android.query = { action = 'a', package = 'p' }", "{ action = 'a', package = 'p' }", "exactly one of");
         check(
             "ios.plist = { key = 'K', value = '{id}' }",

@@ -19,7 +19,7 @@ pub struct DeclaredPermission<'d> {
     pub element: Element<'d>,
     /// The permission's full name.
     pub name: Cow<'d, str>,
-    /// The highest level that it holds for; an attribute that is no number is taken for none.
+    /// The highest level that it holds for; an attribute that is not a number is taken for none.
     pub max_level: Option<u32>,
     /// The permission of the platform that a name means to be, where the platform has none of that name.
     pub meant: Option<&'static Permission>,

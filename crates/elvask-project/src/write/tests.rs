@@ -362,7 +362,7 @@ fn a_changed_or_read_only_file_stops_all() {
 fn what_a_file_has_besides_its_bytes_stays() {
     let case = Case::new();
     let path = &case.changes[0].path;
-    // A file system without them is no fault.
+    // A file system without them is not a fault.
     let there = xattr::set(path, "user.note", b"kept").is_ok();
     case.write(&Disk).unwrap();
     assert!(!there || xattr::get(path, "user.note").unwrap().as_deref() == Some(b"kept"));

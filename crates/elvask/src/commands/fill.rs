@@ -190,7 +190,8 @@ fn check_answer(app: &App, plugin: &str, key: &str, value: &str) -> Result<(), F
             .unwrap_or_default();
         let hint = match nearest(key, known.iter().copied()) {
             Some(meant) => format!("did you mean `{meant}`?"),
-            None if known.is_empty() => "its sheet asks nothing".to_owned(),
+            None if sheet.is_none() => "it has no sheet, and its files ask for no such value".to_owned(),
+            None if known.is_empty() => "its sheet asks for no values".to_owned(),
             None => format!("its sheet asks for {}", known.join(", ")),
         };
         return Err(Failure::new(format!("--answer {plugin}.{key}: {plugin} does not ask for `{key}`; {hint}")));

@@ -77,7 +77,7 @@ fn device(look: &LookOptions, app: &App) -> Result<Device, Failure> {
                 let level = value.parse().ok().filter(|level| (1..=newest).contains(level));
                 device.level = level.ok_or_else(|| wrong(&format!("the levels of Android go from 1 to {newest}")))?;
             }
-            "ios" => device.version = Version::parse(value).ok_or_else(|| wrong("this is no version of iOS"))?,
+            "ios" => device.version = Version::parse(value).ok_or_else(|| wrong("this is not a version of iOS"))?,
             _ => return Err(wrong("the platforms are android and ios")),
         }
     }
@@ -100,7 +100,7 @@ fn site_folder(app: &App) -> Result<PathBuf, Failure> {
         // One that is not there yet is made when something is written into it.
         Some(site) if site.root.is_dir() || !site.root.exists() => Ok(site.root.clone()),
         Some(site) => {
-            Err(Failure::new(format!("{}: this is no folder; elvask.toml names it under [links]", site.shown)))
+            Err(Failure::new(format!("{}: this is not a folder; elvask.toml names it under [links]", site.shown)))
         }
         None => Err(Failure::new("which folder is put on the web is not known")),
     }

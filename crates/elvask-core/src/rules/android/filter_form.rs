@@ -159,7 +159,7 @@ fn judge(
             } else {
                 fault(
                     format!(
-                        "`{value}` is no scheme: it starts with a letter and goes on with letters, digits, `+`, `-` and `.`"
+                        "`{value}` is not a URL scheme: it starts with a letter and goes on with letters, digits, `+`, `-` and `.`"
                     ),
                     None,
                 )
@@ -170,7 +170,7 @@ fn judge(
             let number: Option<u16> = value.trim().parse().ok();
             let web = filter.spec.values("scheme").all(is_web_scheme);
             match number {
-                None => fault(format!("`{value}` is no port, and with it the app cannot be installed"), None),
+                None => fault(format!("`{value}` is not a port, and with it the app cannot be installed"), None),
                 Some(_) if data.value("host").is_none() => Some(Fault {
                     message: "a port without a host beside it in the same <data> is dropped".to_owned(),
                     level: Level::Warning,
@@ -194,7 +194,7 @@ fn judge(
             if kind.is_empty() || kind_name.is_empty() {
                 return fault(
                     format!(
-                        "`{value}` is no type, and with it the app cannot be installed: a type is written kind/name, kind/* or */*"
+                        "`{value}` is not a type, and with it the app cannot be installed: a type is written kind/name, kind/* or */*"
                     ),
                     None,
                 );
@@ -421,7 +421,7 @@ mod tests {
             (format!("{web} android:pathAdvancedPattern=\"/[a\""), "refused"),
             (format!("{web} android:pathAdvancedPattern=\"/.*\\\\.pdf\""), "never matches"),
             (format!("{web} android:pathSuffix=\".pdf\""), "from 24 to 30"),
-            (format!("{web} android:mimeType=\"text\""), "is no type"),
+            (format!("{web} android:mimeType=\"text\""), "is not a type"),
             (format!("{web} android:mimeType=\"text/plain\""), "links have none"),
         ] {
             let found = app(&data).findings(ID);

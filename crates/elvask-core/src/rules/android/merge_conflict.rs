@@ -83,7 +83,7 @@ fn is_same(one: &MergeProblem, other: &MergeProblem) -> bool {
         && place(one) == place(other)
 }
 
-/// Says whether another rule speaks of it: a permission that stands twice is told by `permission-duplicate`.
+/// Says whether another rule speaks of it: a permission that is declared twice is told by `permission-duplicate`.
 fn is_told_elsewhere(problem: &MergeProblem) -> bool {
     problem.conflict == Conflict::Twice && problem.element.starts_with("uses-permission")
 }

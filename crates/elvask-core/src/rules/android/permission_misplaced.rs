@@ -1,4 +1,4 @@
-//! `permission-misplaced`: a `<uses-permission>` that is no child of `<manifest>`.
+//! `permission-misplaced`: a `<uses-permission>` that is not a child of `<manifest>`.
 
 use std::collections::HashSet;
 

@@ -1,4 +1,4 @@
-//! `query-misplaced`: a `<queries>` that is no child of `<manifest>`.
+//! `query-misplaced`: a `<queries>` that is not a child of `<manifest>`.
 
 use elvask_markup::xml::plan::{self, Slot};
 use elvask_needs::requirement::Need;

@@ -37,8 +37,11 @@ impl Rule for AnswerMissing {
                 let wants = context.wants(requirement, vec![key.clone()]);
                 let lines =
                     wants.iter().filter_map(elvask_needs::remedy::Want::config_lines).collect::<Vec<_>>().join("\n");
-                let kind = requirement.kind().id();
-                let message = format!("{plugin} needs a {kind} whose name is not known: `{key}` is not answered");
+                let what = match key.as_str() {
+                    "host" | "scheme" => format!("a {key}"),
+                    _ => format!("a value for `{key}`"),
+                };
+                let message = format!("{plugin} needs {what} that only you know: `--answer {plugin}.{key}=…`");
                 let Some(place) = config.or_else(|| context.place_of(requirement)) else { continue };
                 let mut finding = Finding::new(&ABOUT, format!("{plugin}.{key}"), place, message)
                     .level(requirement.level())

@@ -52,7 +52,7 @@ impl Rule for ConfigInvalid {
         for waiver in context.app.config.waivers.iter().filter(|waiver| !known().any(|id| id == waiver.rule.text)) {
             let hint = nearest(&waiver.rule.text, known())
                 .map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
-            let message = format!("`{}` is no rule{hint}", waiver.rule.text);
+            let message = format!("`{}` is not a rule{hint}", waiver.rule.text);
             let place = Place { file, span: waiver.rule.span };
             let shown = context.app.sources.file(file).shown.clone();
             out.push(
@@ -74,8 +74,8 @@ mod tests {
             .toml("[plugins.tern_camera]\nfeatures = ['vidoe']\n[plugins.tern_camera.answers]\nid = '7'");
         assert_eq!(app.found("config-invalid"), ["error elvask.toml 3:13", "error elvask.toml 5:1"]);
         let messages: Vec<_> = app.findings("config-invalid").into_iter().map(|finding| finding.message).collect();
-        assert_eq!(messages[0], "`vidoe` is no feature of tern_camera; did you mean `video`?");
-        assert_eq!(messages[1], "`id` is no answer of tern_camera; its sheet has `scheme` and `host`");
+        assert_eq!(messages[0], "`vidoe` is not a feature of tern_camera; did you mean `video`?");
+        assert_eq!(messages[1], "`id` is not an answer of tern_camera; its sheet has `scheme` and `host`");
     }
 
     #[test]
@@ -93,6 +93,6 @@ mod tests {
         let app = Fixture::android("    <application/>\n").toml("[[waivers]]\nrule = 'purpose-vage'\nreason = 'r'");
         assert_eq!(app.found("config-invalid"), ["error elvask.toml 3:8"]);
         let message = &app.findings("config-invalid")[0].message;
-        assert_eq!(message, "`purpose-vage` is no rule; did you mean `purpose-vague`?");
+        assert_eq!(message, "`purpose-vage` is not a rule; did you mean `purpose-vague`?");
     }
 }

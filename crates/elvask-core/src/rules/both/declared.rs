@@ -74,7 +74,7 @@ impl DeclaredValue<'_> {
         self.rewrite_with(context, &fitting)
     }
 
-    /// The same, where the declared value itself is no answer for one key.
+    /// The same, where the declared value itself is not an answer for one key.
     pub(super) fn rewrite_without(&self, context: &Context<'_>, key: &str) -> Remedy {
         let fitting = |wanted: &str| {
             let answer = context.answers.get(self.requirement.plugin, wanted)?;

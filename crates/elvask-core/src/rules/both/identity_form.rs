@@ -37,7 +37,7 @@ impl Rule for IdentityForm {
                 return;
             }
             told.push(id.to_owned());
-            let message = format!("`{id}` is no id that {} takes: {fault}", platform.title());
+            let message = format!("`{id}` is not an id that {} takes: {fault}", platform.title());
             let steps = "Choose an id of that form. One that is in a store already cannot be changed there.";
             let mut finding = Finding::new(&ABOUT, id, place, message).mend(Remedy::Manual(steps.to_owned()));
             finding.platform = Some(platform);

@@ -38,7 +38,7 @@ impl Rule for BackgroundModeUnknown {
             else {
                 continue;
             };
-            let message = format!("`{mode}` is no background mode of the platform");
+            let message = format!("`{mode}` is not a background mode of the platform");
             let remedy = match ios::nearest_background_mode(mode) {
                 Some(meant) => correct_entry((plist.file, plist.list), modes, value, meant, |other| {
                     ios::nearest_background_mode(other).map(str::to_owned)

@@ -22,7 +22,7 @@ static ABOUT: About = About {
     effect: "The system ignores the entry: links of the host open the browser.",
     wrong: "<string>applinks:https://marram.example/</string>",
     right: "<string>applinks:marram.example</string>",
-    remedy: "`fill` writes the host alone, in small letters, behind its service; `applinks` is taken where none is named. What is no host at all is left to a person.",
+    remedy: "`fill` writes the host alone, in small letters, behind its service; `applinks` is taken where none is named. What is not a host at all is left to a person.",
     source: "Associated Domains Entitlement",
 };
 
@@ -60,7 +60,10 @@ fn judge(written: &str) -> Option<(String, Option<String>)> {
             return Some((format!("`{written}`: the service is written in small letters"), Some(right)));
         }
         Some((service, _)) if !service.contains('.') && !written.contains("://") => {
-            return Some((format!("`{service}` is no service of a domain; there are {}", SERVICES.join(", ")), None));
+            return Some((
+                format!("`{service}` is not a service of a domain; there are {}", SERVICES.join(", ")),
+                None,
+            ));
         }
         _ => ("", written),
     };
@@ -92,7 +95,7 @@ fn judge(written: &str) -> Option<(String, Option<String>)> {
     let why = if service.is_empty() {
         "it lacks its service"
     } else if !good_mode {
-        "what follows `?` is no mode"
+        "what follows `?` is not a mode"
     } else if host != bare {
         "a host is written in small letters"
     } else {

@@ -1,4 +1,4 @@
-//! `plist-duplicate`: a key stands twice in one dictionary.
+//! `plist-duplicate`: a key is declared twice in one dictionary.
 
 use std::collections::HashMap;
 
@@ -18,7 +18,7 @@ static ABOUT: About = About {
     id: "plist-duplicate",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports a key that stands twice in one dictionary of `Info.plist`.",
+    summary: "Reports a key that is declared twice in one dictionary of `Info.plist`.",
     effect: "One of the values is lost without a word; which one depends on the reader.",
     wrong: "<key>NSCameraUsageDescription</key>\n<string>Photographs rings.</string>\n<key>NSCameraUsageDescription</key>\n<string>Photographs rings.</string>",
     right: "<key>NSCameraUsageDescription</key>\n<string>Photographs rings.</string>",
@@ -56,9 +56,13 @@ fn check_value(plist: PlistView<'_>, value: &Value, out: &mut Vec<Finding>) {
 }
 
 fn report(plist: PlistView<'_>, first: &Entry, second: &Entry, out: &mut Vec<Finding>) {
-    let finding =
-        Finding::new(&ABOUT, second.key.clone(), plist.at(second.key_span), format!("`{}` stands twice", second.key))
-            .related(plist.at(first.key_span), "it stands here already");
+    let finding = Finding::new(
+        &ABOUT,
+        second.key.clone(),
+        plist.at(second.key_span),
+        format!("`{}` is declared twice", second.key),
+    )
+    .related(plist.at(first.key_span), "it stands here already");
     out.push(if is_same(&first.value, &second.value) {
         let edits = vec![plan::remove_entry(plist.list, second)];
         finding.mend(Remedy::edit(format!("take the second {} out", second.key), plist.file, edits))

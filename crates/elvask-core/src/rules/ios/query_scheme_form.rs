@@ -1,4 +1,4 @@
-//! `query-scheme-form`: an entry of the list of schemes is no scheme.
+//! `query-scheme-form`: an entry of the list of schemes is not a URL scheme.
 
 use std::collections::HashSet;
 
@@ -58,7 +58,7 @@ impl Rule for QuerySchemeForm {
                 let edit = plan::replace(plist.list, value, &NewValue::String(meant.to_owned()));
                 Remedy::edit(format!("write {meant} alone"), plist.file, vec![edit])
             };
-            let message = format!("\"{text}\" in {QUERY_SCHEMES} is no scheme");
+            let message = format!("\"{text}\" in {QUERY_SCHEMES} is not a URL scheme");
             out.push(
                 Finding::new(&ABOUT, *text, plist.at(value.span), message)
                     .needed_by(context.app, context.needs.of(Kind::QueryScheme, meant))

@@ -45,7 +45,8 @@ impl Rule for UrlSchemeForm {
             }
             let bare = written.trim().split(':').next().unwrap_or_default();
             let (message, remedy) = if is_scheme(bare) {
-                let message = format!("`{written}` is no scheme: it is written without the colon and what follows");
+                let message =
+                    format!("`{written}` is not a URL scheme: it is written without the colon and what follows");
                 let meant = |other: &str| Some(other.trim().split(':').next().unwrap_or_default().to_owned());
                 let remedy = match elsewhere(list, bare) {
                     true => Remedy::Manual(format!("Take it out: another URL type has {bare} already.")),
@@ -54,7 +55,7 @@ impl Rule for UrlSchemeForm {
                 (message, remedy)
             } else {
                 let message = format!(
-                    "`{written}` is no scheme: it starts with a letter and goes on with letters, digits, `+`, `-` and `.`"
+                    "`{written}` is not a URL scheme: it starts with a letter and goes on with letters, digits, `+`, `-` and `.`"
                 );
                 (message, Remedy::Manual("Choose another scheme, and use it in the links too.".to_owned()))
             };

@@ -72,7 +72,7 @@ pub(super) fn pieces(text: &str) -> Vec<Piece> {
             }
         }
     }
-    // Where nothing is placed it is no build file.
+    // Where nothing is placed it is not a build file.
     if !out.is_empty() {
         out.extend(left);
         out.sort_by_key(|piece| piece.span.start);

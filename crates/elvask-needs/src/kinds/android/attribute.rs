@@ -65,7 +65,7 @@ impl KindSpec for Attribute {
         let (Some(name), Some(value)) = (name, value) else { return Vec::new() };
         let attribute = name.text.strip_prefix("android:").unwrap_or(&name.text).to_owned();
         if attribute.is_empty() || !attribute.chars().all(|character| character.is_ascii_alphanumeric()) {
-            problem(problems, name.span, format!("`{}` is no attribute of a manifest", name.text));
+            problem(problems, name.span, format!("`{}` is not an attribute of a manifest", name.text));
             return Vec::new();
         }
         let owner = Owner::parse(&owner.text);

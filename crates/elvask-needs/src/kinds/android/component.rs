@@ -54,7 +54,7 @@ impl KindSpec for Component {
         let Some(element) = table.required_text("kind", problems) else { return Vec::new() };
         if !ELEMENTS.contains(&element.text.as_str()) {
             let known = tomldoc::list(&ELEMENTS);
-            problem(problems, element.span, format!("`{}` is no component; known are {known}", element.text));
+            problem(problems, element.span, format!("`{}` is not a component; known are {known}", element.text));
             return Vec::new();
         }
         let name = table.required_text("name", problems);

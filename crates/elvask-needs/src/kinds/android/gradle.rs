@@ -214,7 +214,7 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
         Some(file) => match FILES.into_iter().find(|known| known.word() == file.text) {
             Some(known) => known,
             None => {
-                let message = format!("`{}` is no Gradle file; known are `app`, `root` and `settings`", file.text);
+                let message = format!("`{}` is not a Gradle file; known are `app`, `root` and `settings`", file.text);
                 problem(problems, file.span, message);
                 return None;
             }
@@ -232,7 +232,7 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
         return None;
     }
     if !fits || version.as_deref().is_some_and(|text| !is_safe(text)) {
-        problem(problems, name.span, format!("this is no {} as Gradle takes it", which.replace('-', " ")));
+        problem(problems, name.span, format!("this is not a {} that Gradle takes", which.replace('-', " ")));
         return None;
     }
     let line = match *which {

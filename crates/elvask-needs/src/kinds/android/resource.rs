@@ -118,7 +118,7 @@ impl KindSpec for Resource {
         let (Some(kind), Some(name)) = (kind, name) else { return Vec::new() };
         let known: Vec<_> = VALUES.iter().map(|(kind, _)| *kind).chain(FILES).collect();
         if !known.contains(&kind.text.as_str()) {
-            let message = format!("`{}` is no type of resource; known are {}", kind.text, tomldoc::list(&known));
+            let message = format!("`{}` is not a type of resource; known are {}", kind.text, tomldoc::list(&known));
             problem(problems, kind.span, message);
             return Vec::new();
         }

@@ -117,7 +117,7 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
         "android" => Platform::Android,
         "ios" => Platform::Ios,
         other => {
-            problem(problems, platform.span, format!("`{other}` is no platform; known are `android` and `ios`"));
+            problem(problems, platform.span, format!("`{other}` is not a platform; known are `android` and `ios`"));
             return None;
         }
     };

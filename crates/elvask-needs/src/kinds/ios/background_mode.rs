@@ -44,7 +44,7 @@ impl KindSpec for BackgroundMode {
         if ios::background_mode(&mode.text).is_none() {
             let hint = ios::nearest_background_mode(&mode.text)
                 .map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
-            problem(problems, mode.span, format!("`{}` is no background mode{hint}", mode.text));
+            problem(problems, mode.span, format!("`{}` is not a background mode{hint}", mode.text));
             return Vec::new();
         }
         asking(mode.text, Need::BackgroundMode)
@@ -92,7 +92,9 @@ impl KindSpec for BackgroundMode {
     }
 
     fn absent(&self, name: &str, _need: &Need, _only: &str, who: &str) -> String {
-        format!("the app may not work on in the background as `{name}`, and {who} it")
+        let without =
+            ios::background_mode(name).map_or("the app does not go on in the background", |mode| mode.without);
+        format!("{without}: UIBackgroundModes lacks `{name}`, and {who} it")
     }
 
     fn add(&self, scene: &Scene<'_>, name: &str, _need: &Need, _: &dyn Answering) -> Option<(Place, Remedy)> {

@@ -105,7 +105,7 @@ impl KindSpec for BuildSetting {
         let Some(name) = table.required_text("name", problems) else { return Vec::new() };
         let fits = name.text.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '_');
         if !fits || name.text.is_empty() {
-            problem(problems, name.span, format!("`{}` is no build setting", name.text));
+            problem(problems, name.span, format!("`{}` is not a build setting", name.text));
             return Vec::new();
         }
         let Some(given) = table.get("value") else {

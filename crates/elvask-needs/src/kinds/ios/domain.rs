@@ -43,7 +43,7 @@ impl KindSpec for Domain {
             service.chars().all(|letter| letter.is_ascii_lowercase()) && !service.is_empty() && !host.is_empty()
         });
         if !named || domain.text.contains(char::is_whitespace) {
-            let message = "this is no associated domain; write one such as `applinks:marram.example`";
+            let message = "this is not an associated domain; write one such as `applinks:marram.example`";
             problem(problems, domain.span, message);
             return Vec::new();
         }

@@ -54,7 +54,7 @@ impl KindSpec for MinVersion {
     fn read(&self, stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Vec<Asking> {
         let Some(text) = stated.text(problems) else { return Vec::new() };
         let Some(version) = Version::parse(&text.text) else {
-            problem(problems, text.span, "this is no version of iOS; write one such as `\"15.1\"`");
+            problem(problems, text.span, "this is not a version of iOS; write one such as `\"15.1\"`");
             return Vec::new();
         };
         asking(MIN_VERSION, Need::MinVersion(version))

@@ -1,4 +1,4 @@
-//! `plist`: a key of the property list with its value, which is no purpose.
+//! `plist`: a key of the property list with its value, which is not a purpose.
 
 use elvask_markup::plist::plan::{self as plist_plan, NewValue};
 use elvask_platform::{Kind, ios};
@@ -88,7 +88,7 @@ impl KindSpec for Plist {
         let key = table.required_text("key", problems);
         let Some(key) = key.filter(|key| plain(key, problems) && !key.text.is_empty()) else { return Vec::new() };
         if key.text.contains(['<', '>', '&', '"', '\n', '\t']) {
-            problem(problems, key.span, "this is no key of a property list");
+            problem(problems, key.span, "this is not a key of a property list");
             return Vec::new();
         }
         let Some(value) = table.get("value") else {

@@ -61,7 +61,7 @@ impl KindSpec for PrivacyReason {
         let Some(table) = stated.fields("`ios.privacy-reason`", &fields, problems) else { return Vec::new() };
         let Some(category) = table.required_text("category", problems) else { return Vec::new() };
         if ios::privacy_category(&category.text).is_none() {
-            let message = format!("`{}` is no category of interfaces for which a reason is wanted", category.text);
+            let message = format!("`{}` is not a category of interfaces for which a reason is wanted", category.text);
             problem(problems, category.span, message);
             return Vec::new();
         }

@@ -46,7 +46,7 @@ impl KindSpec for Usage {
             None => {
                 let hint = ios::nearest_usage_key(&key.text)
                     .map_or_else(String::new, |known| format!("; did you mean `{}`?", known.key));
-                problem(problems, key.span, format!("`{}` is no key that holds a purpose{hint}", key.text));
+                problem(problems, key.span, format!("`{}` is not a key that holds a purpose{hint}", key.text));
             }
         }
         Vec::new()

@@ -133,7 +133,7 @@ async fn serve(options: &LinkServe, site: Site, lines: mpsc::SyncSender<String>,
     let (site, seats) = (Arc::new(site), Arc::new(Semaphore::new(CONNECTIONS)));
     loop {
         let stream = accept(&listener, &seats).await;
-        // One that has gone away before it was taken is no fault of the server.
+        // One that has gone away before it was taken is not a fault of the server.
         let Some((stream, seat)) = stream else { continue };
         let (site, lines) = (Arc::clone(&site), lines.clone());
         tokio::spawn(async move {
