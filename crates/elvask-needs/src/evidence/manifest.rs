@@ -15,7 +15,7 @@ use super::{Learned, Thing, pieces_of};
 use crate::requirement::{Citation, Component, EvidenceKind, MIN_LEVEL, Need, When};
 
 /// The largest manifest that is taken out of an archive, in bytes.
-const MAX_MANIFEST: u64 = 1024 * 1024;
+const MAX_MANIFEST: u64 = 512 * 1024;
 
 /// The components of an app.
 const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];
