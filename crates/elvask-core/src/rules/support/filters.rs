@@ -127,6 +127,8 @@ pub(in crate::rules) fn part(
     let prefix = manifest.prefix();
     let verify = format!("{prefix}:autoVerify");
     let same = |element: Element<'_>| copy(element, prefix);
+    let shared: Vec<Fragment> =
+        filter.element.children().filter(|child| matches!(child.name(), "action" | "category")).map(same).collect();
     let mut fragments = Vec::new();
     let mut edits = Vec::new();
     for group in groups.iter().skip(1) {
@@ -139,8 +141,7 @@ pub(in crate::rules) fn part(
         fragment.attributes = copy(filter.element, prefix).attributes;
         // A filter of which nothing is of the web is never verified.
         fragment.attributes.retain(|(name, _)| web || *name != verify);
-        let mut inside: Vec<Fragment> =
-            filter.element.children().filter(|child| matches!(child.name(), "action" | "category")).map(same).collect();
+        let mut inside = shared.clone();
         inside.extend(data.iter().map(|one| copy(*one, prefix)));
         fragments.push(fragment.holding(inside));
         // What holds for the first group too stays there.
