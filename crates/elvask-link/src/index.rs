@@ -123,7 +123,9 @@ impl FilterSet {
         for (at, filter) in filters.iter().enumerate() {
             let Ok(id) = u32::try_from(at) else { break };
             let keys = filter.keys().filter(|(schemes, authorities, paths)| {
-                let combinations = schemes.len().saturating_mul(authorities.len()).saturating_mul(paths.len());
+                let counts = [schemes.len(), authorities.len(), paths.len()];
+                // What is not stated multiplies nothing: schemes with hosts are filed without paths too.
+                let combinations = counts.into_iter().fold(1, |all: usize, count| all.saturating_mul(count.max(1)));
                 combinations <= MAX_COMBINATIONS
             });
             let Some((schemes, authorities, paths)) = keys else {
@@ -192,5 +194,35 @@ impl FilterSet {
         // Hosts and paths are narrowed down so far; the filter itself has the last word.
         let fits = |filter: &Filter| filter.matches_prepared(&intent, Some(&data)).is_ok();
         out.retain(|at| self.filters.get(*at).is_some_and(fits));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use elvask_markup::Span;
+    use elvask_project::filters::{DataSpec, FilterSpec, VIEW};
+    use elvask_project::source::{Place, Sources};
+
+    use super::*;
+
+    #[test]
+    fn a_filter_with_very_many_combinations_is_not_filed_and_still_found() {
+        let mut sources = Sources::new(std::path::Path::new("/app"));
+        let place = Place { file: sources.add(std::path::Path::new("/app/a.xml"), ""), span: Span::at(0) };
+        let categories = ["DEFAULT", "BROWSABLE"].map(|name| format!("android.intent.category.{name}")).to_vec();
+        let mut spec = FilterSpec { actions: vec![VIEW.to_owned()], categories, ..FilterSpec::default() };
+        for at in 0..200 {
+            let mut data = DataSpec::default();
+            data.push("scheme", &format!("s{at}"), place);
+            data.push("host", &format!("h{at}.example"), place);
+            spec.data.push(data);
+        }
+        let set = FilterSet::new(vec![Filter::at_level(&spec, 35).unwrap()]);
+        assert!(set.hosts.is_empty() && set.others == [0]);
+        let mut found = Vec::new();
+        set.matching(&Uri::parse("s7://h150.example/a"), &mut found);
+        assert_eq!(found, [0]);
+        set.matching(&Uri::parse("s7://other.example/a"), &mut found);
+        assert!(found.is_empty());
     }
 }
