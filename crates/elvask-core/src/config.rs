@@ -182,7 +182,7 @@ fn read_purpose(name: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> O
             capability::capabilities().map(|known| known.name).chain(ios::usage_keys().iter().map(|known| known.key));
         let hint = elvask_platform::names::nearest(&name.text, known)
             .map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
-        let message = format!("`{}` is neither a capability nor a key that holds a purpose{hint}", name.text);
+        let message = format!("`{}` is neither a capability nor a purpose key{hint}", name.text);
         problems.push(Problem { message, span: name.span });
         return None;
     }
@@ -289,7 +289,7 @@ until = 2027-03-31
             found,
             [
                 ("2", "version 2 of this file is not known; this Elvask reads 1"),
-                ("camra", "`camra` is neither a capability nor a key that holds a purpose; did you mean `camera`?"),
+                ("camra", "`camra` is neither a capability nor a purpose key; did you mean `camera`?"),
                 ("3", "`motion` must be a text, or a table with one text for each language"),
                 ("'soon'", "`until` must be a date such as 2027-03-31, without quotes"),
             ]

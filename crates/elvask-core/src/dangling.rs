@@ -13,7 +13,7 @@ pub(crate) fn leave_to_a_person(context: &Context<'_>, finding: &mut Finding) {
     let Remedy::Edit { title, edits, .. } = &finding.remedy else { return };
     if let Some((file, _)) = edits.iter().find(|(file, _)| context.broken_scripts().contains(file)) {
         let shown = &context.sources.file(*file).shown;
-        finding.remedy = Remedy::Manual(format!("Mend {shown} first: a bracket in it has no other one. Then {title}."));
+        finding.remedy = Remedy::Manual(format!("Correct {shown} first: it has an unmatched bracket. Then {title}."));
         return;
     }
     let manifests = edits.iter().filter(|(file, _)| context.manifest_of(*file).is_some());
@@ -33,7 +33,7 @@ pub(crate) fn leave_to_a_person(context: &Context<'_>, finding: &mut Finding) {
     let marked = edits.iter().flat_map(|(_, edits)| edits).find_map(|edit| taken_out(context, &edit.insert));
     if let Some(name) = marked {
         finding.remedy = Remedy::Manual(format!(
-            "A merge marker takes `{name}` out. Take tools:node=\"remove\" off it if it is wanted after all."
+            "A merge marker removes `{name}`. Delete tools:node=\"remove\" from it if the declaration is wanted."
         ));
         return;
     }

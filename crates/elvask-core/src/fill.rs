@@ -85,10 +85,7 @@ pub fn is_picked(only: &[String], finding: &Finding) -> bool {
     if only.is_empty() {
         return !finding.waits_for_its_name();
     }
-    only.iter().any(|word| {
-        let last = finding.subject.rsplit(['.', ' ']).next().unwrap_or_default();
-        word == finding.rule.id || *word == finding.subject || word.eq_ignore_ascii_case(last)
-    })
+    finding.is_named_by(only)
 }
 
 /// Mends those of the findings that `wanted` picks, as far as it can be done with what is known.

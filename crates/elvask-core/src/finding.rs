@@ -38,6 +38,8 @@ pub struct About {
 /// Who needs something, and where that was learnt.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NeededBy {
+    /// What is needed: the requirement's name.
+    pub name: String,
     /// The plugin's name.
     pub plugin: String,
     /// Its installed version.
@@ -62,6 +64,7 @@ impl NeededBy {
     pub fn of(app: &App, requirement: &Requirement) -> Self {
         let plugin = app.plugins.get(requirement.plugin);
         NeededBy {
+            name: requirement.name.to_string(),
             plugin: plugin.map(|plugin| plugin.name.clone()).unwrap_or_default(),
             version: plugin.and_then(|plugin| plugin.version.clone()),
             learnt: requirement.citations(&app.sources),
@@ -174,6 +177,13 @@ impl Finding {
     #[must_use]
     pub fn waits_for_its_name(&self) -> bool {
         self.level == Level::Note || self.only_if_named
+    }
+
+    /// Says whether one of some words names its rule or its subject, in whole or by its last part.
+    #[must_use]
+    pub fn is_named_by(&self, words: &[String]) -> bool {
+        let last = self.subject.rsplit(['.', ' ']).next().unwrap_or_default();
+        words.iter().any(|word| word == self.rule.id || *word == self.subject || word.eq_ignore_ascii_case(last))
     }
 
     /// Adds who needs it, and with that whether it may be written for them without a question.

@@ -48,7 +48,6 @@ pub mod known;
 pub mod needs;
 mod open;
 pub mod place;
-pub mod record;
 pub mod rules;
 pub mod survey;
 #[cfg(test)]

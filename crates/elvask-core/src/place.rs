@@ -143,7 +143,7 @@ fn copied(piece: Piece, code: &str, line_of: &dyn Fn(Span) -> usize) -> Copied {
         name: name.clone(),
     };
     if piece.removed {
-        out.r#where = "the fragment takes it out: `elvask withdraw` does that".to_owned();
+        out.r#where = "the fragment removes it: `elvask withdraw` does that".to_owned();
         return out;
     }
     let (strength, when) = (Strength::Certain, When::default());

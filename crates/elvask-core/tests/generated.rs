@@ -266,7 +266,7 @@ fn what_was_prepared_is_compared_and_never_written() {
     // It stands in what is made anew, and not in what it is made of.
     assert_eq!(found(&app), ["permission-missing android.permission.CALL_PHONE config.xml:5"]);
     assert_eq!(app.levels().min, Some(24));
-    let told = "platforms/android was prepared before config.xml was what it is now, and lacks android.permission.INTERNET, android.permission.VIBRATE, android.permission.CAMERA: prepare it anew";
+    let told = "platforms/android was prepared before config.xml was what it is now, and lacks android.permission.INTERNET, android.permission.VIBRATE, android.permission.CAMERA: prepare it again";
     assert!(app.notices.iter().any(|notice| notice == told), "{:?}", app.notices);
     mended(&tree, "config.xml");
 }
@@ -436,7 +436,9 @@ fn folders_that_are_kept_are_what_is_built_and_those_that_are_ignored_are_made_a
     assert!(
         found(&kept).iter().any(|one| *one == format!("permission-missing android.permission.CALL_PHONE {file}:1"))
     );
-    assert!(kept.notices.iter().any(|one| one.contains("what app.json says has no effect until it is generated anew")));
+    assert!(
+        kept.notices.iter().any(|one| one.contains("what app.json says has no effect until it is generated again"))
+    );
     tree.put("/app/.gitignore", "node_modules/\n/android\n");
     let made = load(&tree);
     assert!(made.generated.is_some());

@@ -118,7 +118,7 @@ fn queries_meta_data_and_entry_points() {
             "query android.intent.action.DIAL 2",
             "filter android.intent.action.MAIN LAUNCHER to example.log.Main 5",
             "component example.log.Main activity, exported is not stated, though it has a filter 5",
-            "component example.log.Other activity-alias, other apps may start it, stands for example.log.Main 6",
+            "component example.log.Other activity-alias, other apps may start it, alias of example.log.Main 6",
             "component example.far.Service service, closed to other apps 7",
             "! meta-data example.top 1 3",
             "meta-data example.b @xml/b 5"

@@ -160,13 +160,16 @@ impl AndroidLinks {
             return Some("is disabled".to_owned());
         }
         if !entry.has_target {
-            return Some(format!("stands for {}, which is not declared", entry.target.as_deref().unwrap_or_default()));
+            return Some(format!(
+                "is an alias of {}, which is not declared",
+                entry.target.as_deref().unwrap_or_default()
+            ));
         }
         // What says nothing is open as soon as it has a filter.
         if !entry.exported.unwrap_or(!entry.filters.is_empty()) {
             return Some("is closed to other apps: android:exported is false".to_owned());
         }
-        entry.permission.as_ref().map(|permission| format!("can be started only by apps that hold {permission}"))
+        entry.permission.as_ref().map(|permission| format!("can be started only by apps with {permission}"))
     }
 
     /// Returns the hosts that devices of a level look up for the app, with the filter that names each.
@@ -215,7 +218,7 @@ impl AndroidLinks {
         let covers = |declared: &str| Authority::new(declared, None).takes_host(host);
         if !asked.iter().any(|(declared, _)| covers(declared)) {
             return not(
-                "no filter asks for it to be verified (android:autoVerify with VIEW, DEFAULT, BROWSABLE and web schemes alone)",
+                "no filter asks for verification (android:autoVerify with VIEW, DEFAULT, BROWSABLE and only web schemes)",
             );
         }
         let Some(site) = site else { return Verification::Unknown };
@@ -453,7 +456,7 @@ impl AndroidLinks {
             Mismatch::Group => "has a group that keeps the link out, or none that lets it in".to_owned(),
             Mismatch::Specific => "has other texts behind the scheme".to_owned(),
             Mismatch::Type => {
-                "wants a type of data beside the link, and links have none: take android:mimeType out of it".to_owned()
+                "wants a type of data beside the link, and links have none: remove android:mimeType from it".to_owned()
             }
             Mismatch::Category => {
                 let lacking: Vec<_> =

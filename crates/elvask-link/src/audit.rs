@@ -340,7 +340,7 @@ fn asset_links(
                     "route",
                     Level::Error,
                     message,
-                    "Hold the filter to the paths that the app knows, with android:pathPrefix.",
+                    "Limit the filter to the paths that the app knows, with android:pathPrefix.",
                 );
             }
         }
@@ -373,7 +373,7 @@ fn apple(
     };
     out.good("form", count(file.details.len(), "entry"));
     for doubt in &file.doubts {
-        out.bad("form", Level::Warning, doubt.clone(), "Put it right, or take it out.");
+        out.bad("form", Level::Warning, doubt.clone(), "Correct it, or remove it.");
     }
     let Some(id) = links.id() else {
         out.bad("app id", Level::Error, "the bundle id is not known", "Add `ios-id` to [app] in elvask.toml.");

@@ -261,7 +261,7 @@ fn parse(units: &[u16]) -> Result<Vec<Step>, PatternError> {
             Some('*') => count(&mut steps, &mut counted, 0, u32::MAX)?,
             Some('+') => count(&mut steps, &mut counted, 1, u32::MAX)?,
             Some('.') => class = Some(Class::Any),
-            // A bracket that closes nothing: `]` stands for itself, `}` for nothing.
+            // A bracket that closes nothing: `]` matches only itself, `}` for nothing.
             Some('}') => {}
             Some('\\') => {
                 ip += 1;

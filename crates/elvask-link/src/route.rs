@@ -133,7 +133,7 @@ impl Route {
             let inside = segment.strip_prefix('{').and_then(|rest| rest.strip_suffix('}'));
             let Some(inside) = inside else {
                 if segment.contains(['{', '}']) {
-                    return Err(format!("`{segment}`: a part in braces stands for a whole segment"));
+                    return Err(format!("`{segment}`: a part in braces must be a whole segment"));
                 }
                 segments.push(Segment::Fixed((*segment).to_owned()));
                 continue;

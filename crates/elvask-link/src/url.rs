@@ -3,7 +3,6 @@
 use std::borrow::Cow;
 
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
-use serde::Serialize;
 
 /// The longest link that is looked at, in bytes: more does not fit the messages in which devices pass links on.
 pub const MAX_LENGTH: usize = 64 * 1024;
@@ -21,9 +20,7 @@ pub enum LinkError {
     #[error("the URL has {0} bytes; devices pass on {MAX_LENGTH} at the most")]
     TooLong(usize),
     /// A control character or a space.
-    #[error(
-        "{what} stands at character {at} of the URL; a link cannot hold one: write it as {instead}, or take it out"
-    )]
+    #[error("{what} is at character {at} of the URL; a link cannot contain one: write it as {instead}, or remove it")]
     Unwritable {
         /// What it is, for people.
         what: &'static str,
@@ -113,7 +110,7 @@ impl Link {
         link.write_host()?;
         if !link.text.is_ascii() || link.text.contains(['"', '<', '>', '`', '{', '}']) {
             link.text = utf8_percent_encode(&link.text, ENCODED).to_string();
-            link.changes.push("characters that a link cannot hold are percent-encoded, as browsers do".to_owned());
+            link.changes.push("characters that a link cannot contain are percent-encoded, as browsers do".to_owned());
         }
         let uri = link.uri();
         let is_web = matches!(uri.scheme.to_ascii_lowercase().as_str(), "http" | "https");
@@ -341,27 +338,6 @@ impl Parts {
     }
 }
 
-/// The value of a parameter in JSON: a text, or a list where the name stands several times.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[serde(untagged)]
-pub enum ParameterRecord {
-    /// The name stands once.
-    One(String),
-    /// The name stands several times.
-    Several(Vec<String>),
-}
-
-impl ParameterRecord {
-    /// Turns the values of a parameter into a record.
-    #[must_use]
-    pub fn of(values: &[String]) -> Self {
-        match values {
-            [one] => ParameterRecord::One(one.clone()),
-            several => ParameterRecord::Several(several.to_vec()),
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -392,7 +368,7 @@ mod tests {
         let refused = |text: &str| Link::parse(text).unwrap_err().to_string();
         assert_eq!(
             refused("https://marram.example/a\nb"),
-            "a line break stands at character 25 of the URL; a link cannot hold one: write it as %0A, or take it out"
+            "a line break is at character 25 of the URL; a link cannot contain one: write it as %0A, or remove it"
         );
         assert_eq!(
             refused("https://marram.example/%zz"),

@@ -163,7 +163,7 @@ pub fn parse_at(text: &str, body: Span) -> Option<Value> {
     Reader { at: body.start, ..Reader::new(text) }.value(0).ok()
 }
 
-/// Reads a `.strings` file: the entries of a dictionary without its brackets. A key without a value stands for itself.
+/// Reads a `.strings` file: the entries of a dictionary without its brackets. A key without a value matches only itself.
 ///
 /// # Errors
 /// The first fault with its place.

@@ -264,7 +264,7 @@ fn read_root(document: &Document) -> Result<Value, PlistError> {
         return Err(PlistError::NoDictionary { found: "empty".to_owned(), span: root.open() });
     };
     if let Some(second) = children.next() {
-        return malformed("a property list holds one value, and here starts a second", second.open());
+        return malformed("a property list has one value, and here starts a second", second.open());
     }
     if first.name() != "dict" {
         return Err(PlistError::NoDictionary { found: format!("`<{}>`", first.name()), span: first.open() });
@@ -279,7 +279,7 @@ fn refuse_text(element: Element<'_>) -> Result<(), PlistError> {
             let source = node.source();
             let skipped = source.len() - source.trim_start().len();
             let span = Span::new(node.span().start + skipped, node.span().start + source.trim_end().len());
-            malformed(format!("text may not stand directly inside `<{}>`", element.name()), span)
+            malformed(format!("text is not allowed directly inside `<{}>`", element.name()), span)
         }
         None => Ok(()),
     }
@@ -290,7 +290,7 @@ fn read_value(element: Element<'_>) -> Result<Value, PlistError> {
     if holds_values {
         refuse_text(element)?;
     } else if let Some(child) = element.children().next() {
-        return malformed(format!("`<{}>` may not hold an element", element.name()), child.open());
+        return malformed(format!("`<{}>` must not contain an element", element.name()), child.open());
     }
     let text = element.text();
     let trimmed = text.trim();
@@ -336,7 +336,7 @@ fn read_entries(dict: Element<'_>) -> Result<Vec<Entry>, PlistError> {
             return malformed(format!("a `<key>` was expected here, not `<{}>`", key.name()), key.open());
         }
         if let Some(child) = key.children().next() {
-            return malformed("`<key>` may not hold an element", child.open());
+            return malformed("`<key>` must not contain an element", child.open());
         }
         let name = key.text().into_owned();
         let Some(value) = children.next() else {
@@ -404,8 +404,8 @@ mod tests {
             ("<dict><string>a</string></dict>", "a `<key>` was expected here, not `<string>`", 6),
             ("<dict><key>a</key><integer>1.5</integer></dict>", "`1.5` is not a whole number", 27),
             ("<dict><key>a</key><bool>1</bool></dict>", "`<bool>` is not a type of a property list", 18),
-            ("<dict> oops </dict>", "text may not stand directly inside `<dict>`", 7),
-            ("<dict/><dict/>", "a property list holds one value, and here starts a second", 7),
+            ("<dict> oops </dict>", "text is not allowed directly inside `<dict>`", 7),
+            ("<dict/><dict/>", "a property list has one value, and here starts a second", 7),
         ] {
             let error = list(inside).unwrap_err();
             assert_eq!(error.to_string(), message);

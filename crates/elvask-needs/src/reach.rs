@@ -256,7 +256,7 @@ impl Judge<'_> {
             return judged(Reach::Out, why, None);
         }
         if self.evidence.for_development {
-            return judged(Reach::Out, "the package is for development builds alone", None);
+            return judged(Reach::Out, "the package is for development builds only", None);
         }
         if learned.brought && platform == Platform::Ios && !self.around.hybrid {
             let why = "its plugin.xml asks for it, and no tool of this app writes that into the property list";
@@ -274,11 +274,11 @@ impl Judge<'_> {
             return Judged { brought: true, ..judged(Reach::Always, why, Some(Level::Error)) };
         }
         if learned.shown.by_script && self.around.described && self.evidence.runtime_module {
-            let why = "its own script writes it when the platform folders are generated, unless the app takes that out";
+            let why = "its own script writes it when the platform folders are generated, unless the app removes that";
             return judged(Reach::Part, why, Some(Level::Note));
         }
         if learned.shown.script {
-            let why = "only a script that it brings along for another tool names it";
+            let why = "only a script in it for another tool names it";
             return judged(Reach::Part, why, None);
         }
         let live = self.live(learned);

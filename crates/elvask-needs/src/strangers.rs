@@ -155,7 +155,7 @@ fn permission(name: &str, notes: bool) -> Verdict {
         None => Grant::Unknown,
     };
     if grant == Grant::Never {
-        return asked("is one that only the system's own apps can hold");
+        return asked("is one that only the system's own apps can get");
     }
     match android::store_review(name).filter(|_| notes) {
         Some(_) => asked("is one that the store reviews by hand"),
@@ -218,7 +218,7 @@ fn component_verdict(name: &str, component: &Component, notes: bool) -> Verdict 
         return asked(meaning);
     }
     if component.element == "provider" {
-        return asked("gives out data of the app under a name that other apps know");
+        return asked("exposes data of the app to other apps");
     }
     if component.permission.as_deref().is_some_and(|permission| permission.trim().is_empty()) {
         return asked("takes away the permission that guards a part of the app");
@@ -226,7 +226,7 @@ fn component_verdict(name: &str, component: &Component, notes: bool) -> Verdict 
     let exported = component.exported.unwrap_or(!component.actions.is_empty());
     if exported {
         return match notes {
-            true => Verdict::Refused("notes alone open no part of the app to other apps".to_owned()),
+            true => Verdict::Refused("notes by themselves open no part of the app to other apps".to_owned()),
             false => asked("opens a part of the app to all other apps"),
         };
     }
@@ -294,7 +294,7 @@ const CONFIGURATIONS: [&str; 3] = ["implementation", "api", "classpath"];
 fn gradle(name: &str, line: &GradleLine, notes: bool) -> Verdict {
     match line {
         GradleLine::Dependency { .. } if notes => {
-            Verdict::Refused("notes alone add no library to the build".to_owned())
+            Verdict::Refused("notes by themselves add no library to the build".to_owned())
         }
         GradleLine::Dependency { configuration, version } => when(
             CONFIGURATIONS.contains(&configuration.as_str())

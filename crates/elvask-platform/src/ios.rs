@@ -9,7 +9,7 @@ use crate::table::rows;
 /// What happens when a purpose is wanted and there is none.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum WithoutPurpose {
-    /// The system ends the app at the first access.
+    /// The app crashes at the first access.
     Crash,
     /// The call does nothing but write a line to the log.
     Silent,
@@ -24,7 +24,7 @@ impl WithoutPurpose {
     #[must_use]
     pub fn effect(self) -> &'static str {
         match self {
-            WithoutPurpose::Crash => "The system ends the app at the first access.",
+            WithoutPurpose::Crash => "The app crashes at the first access.",
             WithoutPurpose::Silent => "The request does nothing: no dialog appears, and access is never given.",
             WithoutPurpose::Denied => "The request is refused at once: no dialog appears.",
             WithoutPurpose::Stock => "The dialog shows a stock text that does not say what the app wants.",

@@ -290,9 +290,9 @@ impl MergeProblem {
             Conflict::Selector => {
                 format!("the selector of {element} names `{subject}`, and the app has no such library")
             }
-            Conflict::RemovesOwn => format!("tools:remove takes `{subject}` out of {element}, which states it itself"),
+            Conflict::RemovesOwn => format!("tools:remove removes `{subject}` from {element}, which states it itself"),
             Conflict::ReplacesNothing => format!("tools:replace names `{subject}`, and {element} does not state it"),
-            Conflict::MarkedSdk => "<uses-sdk> may not have a tools:node".to_owned(),
+            Conflict::MarkedSdk => "<uses-sdk> must not have a tools:node".to_owned(),
             Conflict::Twice => format!("{element} is declared twice in this file, and the two differ"),
             Conflict::Placeholder => format!("nothing sets the placeholder ${{{subject}}}"),
             Conflict::UnknownMarker => format!("there is no marker {subject}"),

@@ -102,7 +102,7 @@ impl ReadError {
         match self {
             ReadError::System(error) => match error.kind() {
                 std::io::ErrorKind::NotFound => "the file is not there".to_owned(),
-                std::io::ErrorKind::PermissionDenied => "the file may not be read by this user".to_owned(),
+                std::io::ErrorKind::PermissionDenied => "this user has no permission to read the file".to_owned(),
                 _ => format!("the file cannot be read: {error}"),
             },
             ReadError::Text(_) | ReadError::LeadsOut(_) => self.to_string(),

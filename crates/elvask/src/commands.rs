@@ -21,16 +21,18 @@ use std::process::ExitCode;
 use std::time::SystemTime;
 
 use elvask_core::app::{App, Choice, Look, Plugin};
+use elvask_core::check::Report;
 use elvask_core::discover::{find_app_in, find_apps, find_root};
 use elvask_core::needs::Settings;
+use elvask_platform::names::nearest;
 use elvask_project::files::{Disk, Files as _, normal};
 use elvask_project::loading::Unresolved;
 
-use crate::options::AppOptions;
+use crate::options::AppChoice;
 use crate::output::{Failure, Output};
 
-/// How a command ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// How a command ended, the worse the later.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Outcome {
     /// All is well.
     Clean,
@@ -57,17 +59,17 @@ pub(crate) type Done = Result<Outcome, Failure>;
 const MAX_BLIND: usize = 8;
 
 /// Finds the app that a command line means, and says on standard error what limits the look at it.
-pub(crate) fn load(options: &AppOptions, output: &Output) -> Result<App, Failure> {
+pub(crate) fn load(options: &AppChoice, output: &Output) -> Result<App, Failure> {
     load_at(&root_of(options)?, options, output)
 }
 
 /// Finds the app that a command line means, and looks into some of its packages.
-pub(crate) fn load_with(options: &AppOptions, look: Look, output: &Output) -> Result<App, Failure> {
+pub(crate) fn load_with(options: &AppChoice, look: Look, output: &Output) -> Result<App, Failure> {
     load_looking(&root_of(options)?, options, look, output)
 }
 
 /// Returns the folder of the app that a command line means.
-fn root_of(options: &AppOptions) -> Result<PathBuf, Failure> {
+pub(crate) fn root_of(options: &AppChoice) -> Result<PathBuf, Failure> {
     root_at(options.app.as_deref())
 }
 
@@ -90,7 +92,7 @@ fn current_folder() -> Result<PathBuf, Failure> {
 }
 
 /// Finds every app in the folder that a command line means.
-pub(crate) fn all_apps(options: &AppOptions) -> Result<Vec<PathBuf>, Failure> {
+pub(crate) fn all_apps(options: &AppChoice) -> Result<Vec<PathBuf>, Failure> {
     let folder = normal(&current_folder()?.join(options.app.as_deref().unwrap_or(Path::new("."))));
     if !Disk.is_folder(&folder) {
         return Err(Failure::new(format!("{}: there is no such folder", folder.display())));
@@ -109,12 +111,12 @@ fn package_folder() -> Option<PathBuf> {
 }
 
 /// Loads the app in a folder, and says on standard error what limits the look at it.
-pub(crate) fn load_at(root: &Path, options: &AppOptions, output: &Output) -> Result<App, Failure> {
+pub(crate) fn load_at(root: &Path, options: &AppChoice, output: &Output) -> Result<App, Failure> {
     load_looking(root, options, Look::WithoutSheet, output)
 }
 
 /// Loads the app in a folder and looks into some of its packages.
-pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output: &Output) -> Result<App, Failure> {
+pub(crate) fn load_looking(root: &Path, options: &AppChoice, look: Look, output: &Output) -> Result<App, Failure> {
     let here = current_folder()?;
     // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
     let root = Disk.real(root);
@@ -125,12 +127,7 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
     }
     let app =
         App::load_choice(&Disk, &root, &choice(options, look)?).map_err(|error| Failure::new(error.to_string()))?;
-    for one in &app.unresolved {
-        output.notice(&unresolved(&app, one));
-    }
-    for notice in &app.notices {
-        output.notice(notice);
-    }
+    let mut limits = app.notices.clone();
     let is_blind = |one: &&Plugin| {
         !one.own
             && one.sheet.is_none()
@@ -140,14 +137,15 @@ pub(crate) fn load_looking(root: &Path, options: &AppOptions, look: Look, output
     if !blind.is_empty() && look != Look::Nowhere {
         let (shown, rest) = blind.split_at(blind.len().min(if output.verbose { blind.len() } else { MAX_BLIND }));
         let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };
-        output
-            .notice(&format!("neither a sheet nor their own files say what these require: {}{more}", shown.join(", ")));
+        limits.push(format!("neither a sheet nor their own files say what these require: {}{more}", shown.join(", ")));
     }
+    limits.extend(app.unresolved.iter().map(|one| unresolved(&app, one)));
+    output.limits(&limits);
     Ok(app)
 }
 
 /// Returns what a command line says of what to look at.
-pub(crate) fn choice(options: &AppOptions, look: Look) -> Result<Choice, Failure> {
+pub(crate) fn choice(options: &AppChoice, look: Look) -> Result<Choice, Failure> {
     let here = current_folder()?;
     Ok(Choice {
         sheets: options.sheets.iter().map(|folder| normal(&here.join(folder))).collect(),
@@ -164,6 +162,23 @@ pub(crate) fn choice(options: &AppOptions, look: Look) -> Result<Choice, Failure
 pub(crate) fn unresolved(app: &App, one: &Unresolved) -> String {
     let at = app.sources.position(one.place);
     format!("{}:{}:{}: {}", app.sources.file(one.place.file).shown, at.line, at.column, one.what)
+}
+
+/// Refuses words of which none names a rule or subject that something is found by or about.
+pub(crate) fn none_is_found<'w>(words: impl Iterator<Item = &'w String>, report: &Report) -> Result<(), Failure> {
+    for word in words {
+        let named = std::slice::from_ref(word);
+        if !report.findings.iter().any(|finding| finding.is_named_by(named)) {
+            let known = report.findings.iter().flat_map(|finding| [finding.rule.id, finding.subject.as_str()]);
+            let failure =
+                Failure::new(format!("--only {word}: nothing is found by a rule or about a subject of that name"));
+            return Err(match nearest(word, known) {
+                Some(meant) => failure.hint(format!("did you mean `{meant}`?")),
+                None => failure.hint("`elvask check` lists what is found, with the rule in square brackets"),
+            });
+        }
+    }
+    Ok(())
 }
 
 /// Returns the settings that every command shares.

@@ -6,6 +6,7 @@ mod input;
 mod options;
 mod output;
 mod render;
+mod report;
 mod web;
 mod writing;
 
@@ -17,7 +18,7 @@ use output::Output;
 
 fn main() -> ExitCode {
     let options = Options::parse();
-    let output = Output::new(&options);
+    let output = Output::new(options.color.into(), options.quiet, options.verbose);
     let done = match &options.command {
         Command::Demo(demo) => commands::demo::run(demo, &options, &output),
         Command::Survey(survey) => commands::survey::run(survey, &output),

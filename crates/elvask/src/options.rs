@@ -4,7 +4,10 @@ pub(crate) mod link;
 
 use std::path::PathBuf;
 
+use anstream::ColorChoice;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+
+use crate::report;
 
 /// Declares what plugins need of a mobile app, and checks it.
 #[derive(Debug, Parser)]
@@ -19,7 +22,7 @@ pub(crate) struct Options {
     /// Say less: one line for each finding, no hints.
     #[arg(short, long, global = true, conflicts_with = "verbose")]
     pub(crate) quiet: bool,
-    /// Say more: also what was looked at and what was not.
+    /// Say more: every finding by itself with every proof, and what was read.
     #[arg(short, long, global = true)]
     pub(crate) verbose: bool,
 }
@@ -42,6 +45,16 @@ pub(crate) enum Color {
     Always,
     /// Never.
     Never,
+}
+
+impl From<Color> for ColorChoice {
+    fn from(color: Color) -> Self {
+        match color {
+            Color::Auto => ColorChoice::Auto,
+            Color::Always => ColorChoice::Always,
+            Color::Never => ColorChoice::Never,
+        }
+    }
 }
 
 /// In what form to report.
@@ -244,11 +257,13 @@ impl AppFlag {
     /// Returns the options as other commands have them.
     pub(crate) fn options(&self) -> AppOptions {
         AppOptions {
-            app: self.folder.clone(),
-            sheets: self.sheets.clone(),
-            variant: None,
-            target: None,
-            configuration: None,
+            choice: AppChoice {
+                app: self.folder.clone(),
+                sheets: self.sheets.clone(),
+                variant: None,
+                target: None,
+                configuration: None,
+            },
             format: self.format,
         }
     }
@@ -309,12 +324,22 @@ pub(crate) struct SheetDraft {
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
-    pub(crate) app: AppOptions,
+    pub(crate) app: AppChoice,
 }
 
-/// Which app to look at.
+/// Which app to look at, and in what form to report.
 #[derive(Debug, Args)]
 pub(crate) struct AppOptions {
+    #[command(flatten)]
+    pub(crate) choice: AppChoice,
+    /// The form of the report.
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub(crate) format: Format,
+}
+
+/// Which app to look at, and which part of it.
+#[derive(Debug, Args)]
+pub(crate) struct AppChoice {
     /// The app's folder; without it, the app around the current folder.
     #[arg(value_name = "APP")]
     pub(crate) app: Option<PathBuf>,
@@ -330,9 +355,6 @@ pub(crate) struct AppOptions {
     /// The iOS configuration to look at; without it, Release.
     #[arg(long, value_name = "NAME")]
     pub(crate) configuration: Option<String>,
-    /// The form of the report.
-    #[arg(long, value_name = "FORM", default_value = "human")]
-    pub(crate) format: Format,
 }
 
 /// `elvask recover`.
@@ -452,13 +474,18 @@ Examples:
   elvask check
   elvask check --release --deny warning      before an upload
   elvask check -q                            one line for each finding
+  elvask check -v                            every proof, and every finding by itself
+  elvask check --only permission-missing     one rule, or one subject
   elvask check --all                         every app of a repository
   elvask check --format json | jq '.summary'
 
 Exit codes: 0 clean, 1 findings at or above the failing level, 2 something could not be read.")]
 pub(crate) struct Check {
     #[command(flatten)]
-    pub(crate) app: AppOptions,
+    pub(crate) app: AppChoice,
+    /// The form of the report.
+    #[arg(long, value_name = "FORM", default_value = "human", value_parser = report::parser())]
+    pub(crate) format: &'static report::Form,
     /// The level from which on the check fails.
     #[arg(long, value_name = "LEVEL", default_value = "error")]
     pub(crate) deny: Deny,
@@ -468,6 +495,9 @@ pub(crate) struct Check {
     /// Look at every app in the folder.
     #[arg(long)]
     pub(crate) all: bool,
+    /// Show only what is found by this rule or about this subject; several times for several.
+    #[arg(long, value_name = "RULE|SUBJECT")]
+    pub(crate) only: Vec<String>,
     /// List waived findings too, with their reasons.
     #[arg(long)]
     pub(crate) waived: bool,

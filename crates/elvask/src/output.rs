@@ -5,7 +5,6 @@ use std::io::{IsTerminal as _, Write as _};
 use anstream::{AutoStream, ColorChoice};
 use serde::Serialize;
 
-use crate::options::{Color, Options};
 use crate::render::style;
 
 /// Why a command could not run.
@@ -35,13 +34,8 @@ pub(crate) struct Output {
 }
 
 impl Output {
-    pub(crate) fn new(options: &Options) -> Self {
-        let choice = match options.color {
-            Color::Auto => ColorChoice::Auto,
-            Color::Always => ColorChoice::Always,
-            Color::Never => ColorChoice::Never,
-        };
-        Output { choice, quiet: options.quiet, verbose: options.verbose }
+    pub(crate) fn new(choice: ColorChoice, quiet: bool, verbose: bool) -> Self {
+        Output { choice, quiet, verbose }
     }
 
     /// Returns the word for the choice of colour, for a command that runs another one.
@@ -92,6 +86,17 @@ impl Output {
         if !self.quiet {
             let (on, off) = style(style::NOTICE);
             self.say(&format!("{on}notice:{off} {}", crate::render::clean(text)));
+        }
+    }
+
+    /// Says what limits every result, the weightiest first: in one line, as it is the same at each command.
+    pub(crate) fn limits(&self, limits: &[String]) {
+        match limits {
+            [first, rest @ ..] if !rest.is_empty() && !self.verbose => {
+                let limits = if rest.len() == 1 { "limit" } else { "limits" };
+                self.notice(&format!("{first}; and {} more {limits}: -v lists them", rest.len()));
+            }
+            limits => limits.iter().for_each(|limit| self.notice(limit)),
         }
     }
 

@@ -1,5 +1,6 @@
 //! Turning plain data into words and pictures for people.
 
+pub(crate) mod compact;
 pub(crate) mod diff;
 pub(crate) mod snippet;
 pub(crate) mod style;

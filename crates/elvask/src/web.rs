@@ -95,7 +95,7 @@ impl Net {
             local = rest.is_some_and(is_loopback);
             if rest.is_some() && !local {
                 return Err(Failure::new(format!(
-                    "{base}: a website is asked over https:// alone; http:// is for this machine (127.0.0.1)"
+                    "{base}: a website is asked over https:// only; http:// is for this machine (127.0.0.1)"
                 )));
             }
             if !local && !base.starts_with("https://") {

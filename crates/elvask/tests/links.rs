@@ -101,7 +101,7 @@ fn a_shell_gets_the_link_whole() {
 fn odd_links_get_a_clear_answer_or_a_clear_error() {
     let app = App::demo("npm");
     for (url, words) in [
-        ("https://marram.example/a\nb", "a line break stands at character 25"),
+        ("https://marram.example/a\nb", "a line break is at character 25"),
         ("https://marram.example/%zz", "`%zz` at character 24 is not a percent escape"),
         ("marram.example/site", "has no scheme"),
         ("https:///site", "has no host"),
@@ -169,7 +169,7 @@ fn the_audit_agrees_with_the_stand_in() {
     let stand = Stand::start(&app, &[]);
     let before = app.run(&["link", "audit", "--site", &stand.address, "--format", "json"]);
     assert_eq!(before.code, 1, "{}", before.out);
-    assert!(before.out.contains("holds none of the fingerprints"), "{}", before.out);
+    assert!(before.out.contains("has none of the fingerprints"), "{}", before.out);
     let filled = app.run(&[&["fill"], &GIVEN[..]].concat());
     assert_eq!(filled.code, 0);
     for site in [stand.address.as_str(), "site"] {
@@ -243,7 +243,7 @@ fn the_stand_in_hands_out_nothing_but_the_two_files() {
 fn only_this_machine_is_asked_without_encryption() {
     let app = App::demo("npm");
     let ran = app.run(&["link", "audit", "--site", "http://marram.example"]);
-    assert!(ran.code == 2 && ran.err.contains("over https:// alone"), "{}", ran.err);
+    assert!(ran.code == 2 && ran.err.contains("over https:// only"), "{}", ran.err);
     let ran = app.run(&["link", "try", SITE, "--site", "nowhere"]);
     assert!(ran.code == 2 && ran.err.contains("there is no such folder"), "{}", ran.err);
 }

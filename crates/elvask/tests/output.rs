@@ -43,6 +43,38 @@ fn the_check() {
         &ran.out,
         "\
 error[permission-missing]: CAMERA is not declared, and tern_camera needs it
+ --> android/app/src/main/AndroidManifest.xml:1:1, for tern_camera (elvask-sheet.toml:4)
+   2 +     <uses-permission android:name=\"android.permission.CAMERA\" />
+     = if it stays: The call throws SecurityException or does nothing, and no dialog appears.
+
+error[permission-misplaced]: VIBRATE is inside <application>, where it is ignored; a permission belongs directly inside <manifest>
+ --> android/app/src/main/AndroidManifest.xml:3:9, for tern_camera (elvask-sheet.toml:8)
+   2 +     <uses-permission android:name=\"android.permission.VIBRATE\" />
+   3 -         <uses-permission android:name=\"android.permission.VIBRATE\" />
+     = if it stays: The build succeeds, and the permission is ignored as if it were not declared.
+
+error[purpose-missing]: no purpose is given for camera: tern_camera needs `NSCameraUsageDescription`
+ --> ios/Marram/Info.plist:2:1, for tern_camera (elvask-sheet.toml:4)
+     + <key>NSCameraUsageDescription</key>
+     + <string>…</string>
+     = in your words: elvask fill --purpose camera=\"…\"
+     = if it stays: The app crashes at the first access. The store rejects the upload (code 90683).
+
+example.marram.fieldlog (1 plugin, 1 with sheets): 3 errors
+`elvask fill` can mend 2 of them (--dry-run shows the diff), and asks for 1 value that only you can give
+Android: 1 plugin, 2 needs; iOS: 1 plugin, 1 need
+",
+    );
+    assert_eq!((ran.err.as_str(), ran.code), (NOTICE, 1));
+}
+
+#[test]
+fn the_check_in_full() {
+    let ran = app().run(&["check", "-v"]);
+    reads(
+        &ran.out,
+        "\
+error[permission-missing]: CAMERA is not declared, and tern_camera needs it
  --> android/app/src/main/AndroidManifest.xml:1:1
   |
 1 | <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
@@ -53,15 +85,14 @@ error[permission-missing]: CAMERA is not declared, and tern_camera needs it
 4 | capability = \"camera\"
   | --------------------- tern_camera 2.1.0 needs it: Shows the viewfinder.
   |
-  = if it stays: What needs the permission fails on the device: the call throws SecurityException
-                 or does nothing, and no dialog ever appears.
+  = if it stays: The call throws SecurityException or does nothing, and no dialog appears.
 remedy: `elvask fill` writes this: declare CAMERA
   |
 1 ~ <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
 2 +     <uses-permission android:name=\"android.permission.CAMERA\" />
   |
 
-error[permission-misplaced]: VIBRATE stands inside <application>, where it is ignored; a permission is a child of <manifest>
+error[permission-misplaced]: VIBRATE is inside <application>, where it is ignored; a permission belongs directly inside <manifest>
  --> android/app/src/main/AndroidManifest.xml:3:9
   |
 3 |         <uses-permission android:name=\"android.permission.VIBRATE\" />
@@ -72,8 +103,7 @@ error[permission-misplaced]: VIBRATE stands inside <application>, where it is ig
 8 | capability = \"vibrate\"
   | ---------------------- tern_camera 2.1.0 needs it
   |
-  = if it stays: The build says nothing and the permission is ignored: the app behaves as if it
-                 were not declared.
+  = if it stays: The build succeeds, and the permission is ignored as if it were not declared.
 remedy: `elvask fill` writes this: move VIBRATE up into <manifest>
   |
 1 ~ <manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
@@ -91,8 +121,7 @@ error[purpose-missing]: no purpose is given for camera: tern_camera needs `NSCam
 4 | capability = \"camera\"
   | --------------------- tern_camera 2.1.0 needs it: Shows the viewfinder.
   |
-  = if it stays: The system ends the app at the first access. The store refuses the upload (code
-                 90683).
+  = if it stays: The app crashes at the first access. The store rejects the upload (code 90683).
 remedy: `elvask fill` writes this, in your words:
   |
   = <key>NSCameraUsageDescription</key>
@@ -101,8 +130,7 @@ remedy: `elvask fill` writes this, in your words:
             or under [purposes] in elvask.toml: camera = \"…\"
 
 example.marram.fieldlog (1 plugin, 1 with sheets): 3 errors
-`elvask fill` can mend 2 of them; `elvask fill --dry-run` shows the diff first
-1 value only you can give
+`elvask fill` can mend 2 of them (--dry-run shows the diff), and asks for 1 value that only you can give
 Android: 1 plugin, 2 needs; iOS: 1 plugin, 1 need
 ",
     );
@@ -128,7 +156,7 @@ Levels (Android) 2
   targetSdkVersion  35  app/build.gradle:6
 
 Permissions (Android) 1
-  VIBRATE  ignored: it stands inside another element  tern_camera  AndroidManifest.xml:3
+  VIBRATE  ignored: it is inside another element  tern_camera  AndroidManifest.xml:3
 
 Icons and names (iOS) 1
   CFBundleName  Marram  Info.plist:3
@@ -184,7 +212,7 @@ wrote ios/Marram/Info.plist
   add NSCameraUsageDescription [purpose-missing]
 
 Next:
-  Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist.
+  Stop the app, build it again and install it: a reload does not pick up changes of a manifest or Info.plist.
   On iOS, a device that was asked already does not ask again: delete the app first, or reset its permissions.
 ",
     );
@@ -212,7 +240,7 @@ fn the_fill_as_json() {
     assert_eq!(record["wanted"][0]["option"], "--purpose camera=\"…\"");
     assert_eq!(record["left"][0]["rule"], "purpose-missing");
     assert_eq!(record["summary"]["errors"], 1);
-    assert!(record["next"][0].as_str().unwrap().contains("build it anew"));
+    assert!(record["next"][0].as_str().unwrap().contains("build it again"));
 }
 
 #[test]
@@ -249,11 +277,10 @@ fn explain() {
         &ran.out,
         "\
 permission-misplaced  error, Android
-  Reports a permission that stands inside `<application>` or deeper, where the platform does not
-  look for it.
+  Reports a permission inside `<application>` or deeper, where the platform does not look for it.
 
 If it stays
-  The build says nothing and the permission is ignored: the app behaves as if it were not declared.
+  The build succeeds, and the permission is ignored as if it were not declared.
 
 Wrong
   <application …>
@@ -265,8 +292,8 @@ Right
   <application …>
 
 Remedy
-  `fill` moves the element behind the last permission; where the same permission stands there
-  already, it takes the misplaced one out.
+  `fill` moves the element behind the last permission; where the same permission is there already,
+  it removes the misplaced one.
 
 Source
   App manifest file: <uses-permission>

@@ -39,7 +39,7 @@ fn use_by_the_apps_own_code_decides_how_bad_it_is_and_what_is_written() {
         ["warning permission-missing android.permission.ACCESS_COARSE_LOCATION AndroidManifest.xml:1"]
     );
     let told = unused.run(&["check"]).out;
-    assert!(told.contains("`elvask fill --only android.permission.ACCESS_COARSE_LOCATION` writes this"), "{told}");
+    assert!(told.contains("`elvask fill --only android.permission.ACCESS_COARSE_LOCATION` writes it"), "{told}");
     let filled = unused.run(&["fill", "--yes"]);
     assert_eq!(unused.read(MANIFEST), MANIFEST_TEXT, "what code alone shows is not written");
     assert!(filled.out.contains("if it is wanted: elvask fill --only"), "{}", filled.out);
@@ -69,7 +69,7 @@ fn why_and_sheet_show_say_how_a_need_comes_to_the_app() {
     );
     assert_eq!(app.findings(), Vec::<String>::new());
     let why = app.run(&["why", "ACCESS_COARSE_LOCATION"]).out;
-    assert!(why.contains("could need it and is no part of the app"), "{why}");
+    assert!(why.contains("could need it but is not part of the app"), "{why}");
     assert!(why.contains("out: linker.config.js switches it off"), "{why}");
 }
 
@@ -84,7 +84,7 @@ fn links_that_the_apps_own_code_asks_about_are_needed_and_opened_ones_are_not() 
         ),
     ]);
     assert_eq!(app.findings(), ["error query-missing android.intent.action.VIEW tel AndroidManifest.xml:1"]);
-    let told = app.run(&["check"]).out;
+    let told = app.run(&["check", "-v"]).out;
     assert!(told.contains("src/call.ts:3") && told.contains("opening at once"), "{told}");
     let why = app.run(&["why", "tel", "--format", "json"]).json();
     assert_eq!(why["answers"][0]["needed_by"][0]["evidence"], "use");

@@ -122,7 +122,7 @@ fn the_merged_manifest_and_the_variants_side_by_side() {
 #[test]
 fn what_only_the_build_knows_is_said_once_with_its_place() {
     let app = app();
-    let ran = elvask(app.path(), &["survey", "--color", "never"]);
+    let ran = elvask(app.path(), &["survey", "-v", "--color", "never"]);
     let said = "android/app/build.gradle:12:19: the target level is System.getenv('LEVEL'), which only running the build tells";
     assert_eq!(ran.err.matches(said).count(), 1, "{}", ran.err);
     assert!(ran.out.contains("targets level not known (System.getenv('LEVEL'))"), "{}", ran.out);
@@ -207,6 +207,9 @@ fn several_app_modules_are_said_once() {
     }
     std::fs::write(folder.path().join("settings.gradle"), "include ':app', ':wear'").unwrap();
     let ran = elvask(folder.path(), &["survey", "--color", "never"]);
+    assert_eq!(ran.err.lines().count(), 1, "what limits every look is one line: {}", ran.err);
+    assert!(ran.err.contains("; and 1 more limit: -v lists them"), "{}", ran.err);
+    let ran = elvask(folder.path(), &["survey", "-v", "--color", "never"]);
     for said in ["several Android app modules: app, wear", "the target level is System.getenv('LEVEL')"] {
         assert_eq!(ran.err.matches(said).count(), 1, "{}", ran.err);
     }

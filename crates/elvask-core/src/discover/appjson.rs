@@ -129,7 +129,7 @@ pub(crate) fn sides(loading: &mut Loading<'_>, plugins: &[Plugin], there: (bool,
     let path = root.join(FILE);
     if !kept.is_empty() {
         loading.notice(format!(
-            "{} kept beside {FILE}, so that it is what is built and looked at; what {FILE} says has no effect until it is generated anew",
+            "{} kept beside {FILE}, so that it is what is built and looked at; what {FILE} says has no effect until it is generated again",
             kept.iter().map(|name| format!("{name}/ is")).collect::<Vec<_>>().join(" and ")
         ));
         return None;
@@ -183,7 +183,7 @@ fn of_text(
     made::take_in(loading, &mut generated, sides)?;
     if !folders.is_empty() {
         loading.notice(format!(
-            "{} and ignored by version control: {FILE} is what is looked at and mended; generate the folders anew afterwards",
+            "{} and ignored by version control: {FILE} is what is looked at and mended; generate the folders again afterwards",
             folders.iter().map(|name| format!("{name}/ is generated")).collect::<Vec<_>>().join(", ")
         ));
     }

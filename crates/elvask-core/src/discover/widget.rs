@@ -59,11 +59,11 @@ impl LayoutSpec for WidgetLayout {
             Spot::Domains | Spot::Entitlements => "config-file for both files of entitlements, parent the key",
             Spot::Identity => "the attributes of widget",
             Spot::Files => "resource-file",
-            Spot::Gradle => return Home::Steps("a framework of a plugin: the build's own files are made anew"),
+            Spot::Gradle => return Home::Steps("a framework of a plugin: the build's own files are regenerated"),
             Spot::Resources => {
-                return Home::Steps("a resource-file of a plugin: the project's own folder is made anew");
+                return Home::Steps("a resource-file of a plugin: the project's own folder is regenerated");
             }
-            Spot::BuildSettings => return Home::Steps("a hook of the app: the Xcode project is made anew"),
+            Spot::BuildSettings => return Home::Steps("a hook of the app: the Xcode project is regenerated"),
             Spot::PrivacyManifest => {
                 return Home::Steps("the privacy manifest of a plugin, or of the app by resource-file");
             }
@@ -375,7 +375,7 @@ pub(crate) fn sides(
         let place = Place { file: widget.file, span: Span::at(0) };
         loading.unresolved.push(elvask_project::loading::Unresolved {
             what: format!(
-                "{what} is not stated: the tools' own holds, which is not known before a platform is prepared"
+                "{what} is not stated: the default of the tools applies, which is not known before a platform is prepared"
             ),
             place,
         });
@@ -443,7 +443,7 @@ fn compare(loading: &mut Loading<'_>, made: &Made, prepared: (Option<&AndroidApp
         let names: Vec<_> = lacking.iter().filter(|(at, _)| at == folder).map(|(_, name)| name.as_str()).collect();
         if !names.is_empty() {
             loading.notice(format!(
-                "{folder} was prepared before config.xml was what it is now, and lacks {}: prepare it anew",
+                "{folder} was prepared before config.xml was what it is now, and lacks {}: prepare it again",
                 names.join(", ")
             ));
         }

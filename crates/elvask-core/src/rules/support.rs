@@ -50,10 +50,10 @@ pub(super) fn strip_permission(
     use elvask_project::names::TOOLS;
     let Some(manifest) = &context.manifest else { return Err("the app has no manifest that can be read".to_owned()) };
     if declared(manifest, name).is_some() {
-        return Err(format!("{name}: the app declares it itself; `elvask withdraw` takes it out"));
+        return Err(format!("{name}: the app declares it itself; `elvask withdraw` removes it"));
     }
     if !context.needs.brought().iter().any(|one| one.name == name) {
-        return Err(format!("{name}: no plugin's manifest brings it in"));
+        return Err(format!("{name}: no plugin's manifest adds it"));
     }
     let needed = context.needs.of(elvask_platform::Kind::Permission, name);
     if !needed.is_empty() {
@@ -128,7 +128,7 @@ pub(super) fn correct_entry(
     let before = others().filter(|other| other.span.start < entry.span.start);
     let corrected = before.filter_map(Value::as_str).any(|other| meant(other).as_deref() == Some(right));
     if same || corrected {
-        let title = format!("take it out: {right} is there already");
+        let title = format!("remove it: {right} is there already");
         return Remedy::edit(title, file, vec![plist_plan::remove_value(list, entry)]);
     }
     let edit = plist_plan::replace(list, entry, &NewValue::String(right.to_owned()));

@@ -216,7 +216,7 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
         let value = element.value("value").or(element.value("resource")).map(str::to_owned);
         let mut one = lister.element(Section::MetaData, Kind::MetaData.id(), name, element);
         one.value = value;
-        one.ignored = top.then_some("it stands outside <application>");
+        one.ignored = top.then_some("it is outside <application>");
         lister.out.push(one);
     }
     for component in variant.components() {
@@ -261,7 +261,7 @@ fn of_component<'c>(lister: &mut Lister<'_, 'c>, component: &MergedElement<'c>) 
     about.extend(component.value("permission").map(|permission| format!("guarded by {permission}")));
     about.extend(component.value("foregroundServiceType").map(|kind| format!("foreground type {kind}")));
     about.extend(component.value("authorities").map(str::to_owned));
-    about.extend(component.value("targetActivity").map(|class| format!("stands for {class}")));
+    about.extend(component.value("targetActivity").map(|class| format!("alias of {class}")));
     about.extend(component.value("launchMode").map(|mode| format!("launch mode {mode}")));
     let mut one = lister.element(Section::Components, "component", &class, component);
     one.value = Some(about.join(", "));
@@ -366,14 +366,14 @@ fn ignored(context: &Context<'_>, survey: &mut Survey) {
             one.value = permission.max_level.map(|level| format!("up to level {level}"));
             one.grant = Some(known.map_or(Grant::Unknown, android::Permission::grant));
             one.group = known.and_then(android::Permission::group);
-            one.ignored = Some("it stands inside another element");
+            one.ignored = Some("it is inside another element");
             survey.declarations.push(one);
         }
         for entry in manifest.misplaced_queries.iter().flat_map(|queries| queries.children()).filter_map(read_query) {
             let place = manifest.tag(entry.element);
             let mut one =
                 Declaration::new(Platform::Android, Section::Queries, Kind::Query.id(), entry.query.name(), place);
-            one.ignored = Some("its <queries> stands inside another element");
+            one.ignored = Some("its <queries> is inside another element");
             survey.declarations.push(one);
         }
     }

@@ -131,7 +131,7 @@ fn keys(_context: &Context<'_>, app: &IosApp, plist: PlistView<'_>, survey: &mut
         one.value = Some(value_of(plist, entry));
         one.doubt = match (purpose && !known, first) {
             (true, _) => Some("iOS has no key of that name"),
-            (false, false) => Some("the key stands above already"),
+            (false, false) => Some("the key is declared above already"),
             (false, true) => None,
         };
         one.origin = plist.made_from(&entry.value).map(|made| made.setting.clone());

@@ -48,7 +48,7 @@ pub(crate) fn run_all(folder: &str, least: usize, run: impl Fn(&Case) -> String)
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests").join(folder);
     let mut files: Vec<_> = std::fs::read_dir(&folder).unwrap().map(|entry| entry.unwrap().path()).collect();
     files.sort();
-    let write = std::env::var_os("ELVASK_WRITE_CASES").is_some();
+    let write = is_asked_to_write("ELVASK_WRITE_CASES");
     let (mut count, mut wrong) = (0, Vec::new());
     for file in files {
         let text = std::fs::read_to_string(&file).unwrap();
@@ -72,4 +72,12 @@ pub(crate) fn run_all(folder: &str, least: usize, run: impl Fn(&Case) -> String)
     }
     assert!(write || wrong.is_empty(), "{} of {count} cases:\n{}", wrong.len(), wrong.join("\n"));
     assert!(count >= least, "only {count} cases");
+}
+
+/// Says whether pinned files are to be written anew, which a machine that judges the code must never do.
+#[allow(dead_code, reason = "not every test file has pinned files")]
+pub(crate) fn is_asked_to_write(variable: &str) -> bool {
+    let asked = std::env::var_os(variable).is_some();
+    assert!(!asked || std::env::var_os("CI").is_none(), "{variable} is set, and CI is too: nothing would be compared");
+    asked
 }

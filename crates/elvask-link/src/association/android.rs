@@ -56,7 +56,7 @@ pub enum LinksProblem {
     #[error("the statement about {0} lacks the relation {HANDLE_ALL_URLS}")]
     NoRelation(String),
     /// No fingerprint of the app.
-    #[error("the statement about {package} holds none of the fingerprints of the app's certificates; it has {}", shorten(.listed))]
+    #[error("the statement about {package} has none of the fingerprints of the app's certificates; it has {}", shorten(.listed))]
     OtherFingerprint {
         /// The application id.
         package: String,
@@ -64,7 +64,7 @@ pub enum LinksProblem {
         listed: Vec<String>,
     },
     /// No fingerprint in the right form.
-    #[error("the statement about {package} holds no fingerprint in the form of 32 pairs of hex digits in capitals; it has {}", shorten(.listed))]
+    #[error("the statement about {package} has no fingerprint in the form of 32 pairs of hex digits in capitals; it has {}", shorten(.listed))]
     BadFingerprint {
         /// The application id.
         package: String,

@@ -110,7 +110,7 @@ impl AppleAssociation {
         let Value::Object(links) = links else { return Err("\"applinks\" must be an object".to_owned()) };
         match links.get("apps") {
             Some(Value::Array(apps)) if apps.is_empty() => file.has_empty_apps = true,
-            Some(_) => file.doubts.push("\"apps\" must be an empty array where it stands at all".to_owned()),
+            Some(_) => file.doubts.push("\"apps\" must be an empty array if it is there at all".to_owned()),
             None => {}
         }
         if let Some(Value::Object(variables)) = links.get("substitutionVariables") {
@@ -234,7 +234,7 @@ impl AppleAssociation {
         for detail in mine {
             if !new && !detail.has_old_id {
                 lacks = Some(
-                    "the entry names the app under \"appIDs\" alone, and systems before 13 read \"appID\"".to_owned(),
+                    "the entry names the app under \"appIDs\" only, and systems before 13 read \"appID\"".to_owned(),
                 );
                 continue;
             }
@@ -264,7 +264,7 @@ impl AppleAssociation {
                     }
                 }
                 (Some(_), None) => {
-                    lacks = Some("the entry has \"components\" alone, and systems before 13 read \"paths\"".to_owned());
+                    lacks = Some("the entry has \"components\" only, and systems before 13 read \"paths\"".to_owned());
                 }
                 // An entry without rules takes nothing.
                 (None, None) => {}

@@ -59,7 +59,7 @@ pub enum WriteProblem {
     #[error("`{0}` is not a team id: it is ten capitals and digits")]
     BadTeam(String),
     /// What stands there cannot be read.
-    #[error("what stands there cannot be added to: {0}")]
+    #[error("the file that is there cannot be added to: {0}")]
     Unreadable(String),
     /// What stands there works against it.
     #[error("{0}")]
@@ -156,7 +156,10 @@ fn asset_links(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, Wr
                 if !is_fingerprint(&written) && wanted.fingerprints.contains(&folded(&written)) {
                     literal.set_raw_value(format!("\"{}\"", folded(&written)));
                 } else if !wanted.fingerprints.contains(&written) {
-                    notes.push(format!("{} also stands there, and elvask.toml does not name it; take it out if no build is signed with it", shorten(&written)));
+                    notes.push(format!(
+                        "{} is also there, and elvask.toml does not name it; remove it if no build is signed with it",
+                        shorten(&written)
+                    ));
                 }
             }
             let there = strings(&listed);
@@ -263,7 +266,7 @@ fn apple(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, WritePro
     let text = root.to_string();
     if let Some(route) = wanted.routes.iter().find(|route| !decided(&text, &id, route)) {
         return Err(WriteProblem::InTheWay(format!(
-            "a rule that stands before it decides otherwise about {}; take that rule out, or put it behind",
+            "an earlier rule decides otherwise about {}; remove that rule, or move it behind this one",
             route.component()
         )));
     }

@@ -16,7 +16,7 @@ pub enum XmlFault {
     #[error("there is more after the end of `<{0}>`, but a document has one outermost element")]
     SecondRoot(String),
     /// Text outside the outermost element.
-    #[error("text stands outside the outermost element")]
+    #[error("there is text outside the outermost element")]
     StrayText,
     /// An element is never closed.
     #[error("`<{0}>` is never closed")]
@@ -48,7 +48,7 @@ pub enum XmlFault {
     #[error("`&{0};` is not an entity of XML; write `&amp;` for an ampersand")]
     UnknownEntity(String),
     /// A character that XML does not allow.
-    #[error("the character U+{0:04X} may not stand in XML")]
+    #[error("the character U+{0:04X} is not allowed in XML")]
     Character(u32),
     /// Nested deeper than is read.
     #[error("elements are nested more than {MAX_DEPTH} deep")]
@@ -58,7 +58,7 @@ pub enum XmlFault {
     TooLarge,
     /// A declared encoding that the text cannot be in.
     #[error(
-        "the document declares the encoding {0} but holds characters outside ASCII; save it as UTF-8 and declare that"
+        "the document declares the encoding {0} but has characters outside ASCII; save it as UTF-8 and declare that"
     )]
     Encoding(String),
 }
@@ -253,7 +253,7 @@ impl Reader<'_> {
             });
             let place = Span::new(span.start + at, span.start + at + 1 + name.map_or(0, |name| name.len() + 1));
             let Some(name) = name else {
-                return fail(XmlFault::Syntax("a lone `&` may not stand here; write `&amp;`"), place);
+                return fail(XmlFault::Syntax("a lone `&` is not allowed here; write `&amp;`"), place);
             };
             if resolve_reference(name).is_none() {
                 if name.starts_with('#') {
@@ -315,12 +315,12 @@ impl Reader<'_> {
                 .or_else(|| self.source(inside).ends_with('-').then_some(inside.len() - 1));
             if let Some(dashes) = dashes {
                 let place = Span::new(inside.start + dashes, inside.start + dashes + 2);
-                return fail(XmlFault::Syntax("two dashes may not stand inside a comment"), place);
+                return fail(XmlFault::Syntax("two dashes are not allowed inside a comment"), place);
             }
         }
         if kind == NodeKind::Instruction && self.source(inside).starts_with("xml ") && !matches!(start, 0 | 3) {
             let place = Span::new(start, start + 5);
-            return fail(XmlFault::Syntax("the XML declaration may only stand at the very start of the file"), place);
+            return fail(XmlFault::Syntax("the XML declaration is only allowed at the very start of the file"), place);
         }
         self.at = end + closer.len();
         self.push(kind, Span::new(start, self.at))?;
@@ -435,7 +435,7 @@ impl Reader<'_> {
         let quote = match self.peek() {
             Some(b'"') => "\"",
             Some(b'\'') => "'",
-            _ => return fail(XmlFault::Syntax("the value of this attribute must stand in quotes"), name),
+            _ => return fail(XmlFault::Syntax("the value of this attribute must be in quotes"), name),
         };
         let start = self.at + 1;
         let Some(end) = self.find(quote, start) else {
@@ -443,7 +443,7 @@ impl Reader<'_> {
         };
         let value = Span::new(start, end);
         if let Some(at) = self.source(value).find('<').filter(|_| !self.lenient || self.source(value).contains('\n')) {
-            let fault = XmlFault::Syntax("`<` may not stand in an attribute value; write `&lt;`, or close the quotes");
+            let fault = XmlFault::Syntax("`<` is not allowed in an attribute value; write `&lt;`, or close the quotes");
             return fail(fault, Span::new(start + at, start + at + 1));
         }
         self.check_text(value)?;
@@ -552,18 +552,18 @@ mod tests {
             ("</a>", "`</a>` closes nothing: no element is open", 0),
             ("<a/><b/>", "there is more after the end of `<a>`, but a document has one outermost element", 4),
             ("<a x='1' x='2'/>", "the attribute `x` is declared twice in this tag", 9),
-            ("<a x=1/>", "the value of this attribute must stand in quotes", 3),
+            ("<a x=1/>", "the value of this attribute must be in quotes", 3),
             ("<a x/>", "this attribute has no value", 3),
             ("<a>&nbsp;</a>", "`&nbsp;` is not an entity of XML; write `&amp;` for an ampersand", 3),
-            ("<a>B & B</a>", "a lone `&` may not stand here; write `&amp;`", 5),
-            ("<a><!-- x -- y --></a>", "two dashes may not stand inside a comment", 10),
+            ("<a>B & B</a>", "a lone `&` is not allowed here; write `&amp;`", 5),
+            ("<a><!-- x -- y --></a>", "two dashes are not allowed inside a comment", 10),
             ("<a q:n='1'/>", "the prefix `q:` is not declared: `xmlns:q` is missing", 3),
-            ("<a>\u{1b}</a>", "the character U+001B may not stand in XML", 3),
+            ("<a>\u{1b}</a>", "the character U+001B is not allowed in XML", 3),
             ("<a x='", "this attribute value has no end", 3),
             ("<a x='1'y='2'/>", "white space is missing before this attribute", 8),
             ("", "the document has no element", 0),
             ("<a\u{2028} />", "white space is missing before this attribute", 2),
-            ("hello <a/>", "text stands outside the outermost element", 0),
+            ("hello <a/>", "there is text outside the outermost element", 0),
             ("<a", "this tag has no end", 0),
         ];
         for (text, message, at) in cases {

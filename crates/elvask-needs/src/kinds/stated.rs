@@ -165,7 +165,7 @@ pub(crate) fn name_like(text: &Text, what: &str, problems: &mut Vec<Problem>) ->
         character.is_alphanumeric() || matches!(character, '.' | '_' | '-' | '$' | '{' | '}' | ':' | '/')
     };
     if text.text.is_empty() || text.text.len() > MAX_TEXT || !text.text.chars().all(fits) {
-        problem(problems, text.span, format!("this is not {what}: it may hold letters, digits, dots and underscores"));
+        problem(problems, text.span, format!("this is not {what}: it may have letters, digits, dots and underscores"));
         return None;
     }
     Some(())

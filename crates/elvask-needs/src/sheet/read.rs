@@ -201,7 +201,7 @@ fn read_required(table: &Table<'_, '_>, sheet: &Sheet, problems: &mut Vec<Proble
     let permission = matches!(asked.as_slice(), [Asked::Need { need: Need::Permission { .. }, .. }]);
     if max_level.is_some() && !permission && problems.len() == before {
         let span = table.get("max-level").map_or(table.span, span_of);
-        problem(problems, span, "`max-level` goes with `android.permission` alone");
+        problem(problems, span, "`max-level` goes with `android.permission` only");
     }
     let strength = match (optional, likely) {
         (true, _) => Strength::Optional,
@@ -323,9 +323,9 @@ fn check_answers(required: &Required, sheet: &Sheet, span: Span, problems: &mut 
 }
 
 /// What is said of a text with a character that is not seen.
-pub(super) const HIDDEN: &str = "this holds a character that is not seen, or that no manifest can hold";
+pub(super) const HIDDEN: &str = "this has an invisible character, or one that no manifest can contain";
 
-/// Notes texts and keys that hold what is not seen, or what no manifest can hold; all of them can be written. What only people read may hold
+/// Notes texts and keys that hold what is not seen, or what no manifest can contain; all of them can be written. What only people read may hold
 /// marks of the direction of writing.
 fn refuse_hidden(value: &Value<'_>, problems: &mut Vec<Problem>) {
     let wrong = |text: &str| text.chars().any(|letter| is_hidden(letter) || !fits_xml(letter));
@@ -340,7 +340,7 @@ fn refuse_hidden(value: &Value<'_>, problems: &mut Vec<Problem>) {
         let name = key.get_ref();
         if wrong(name) {
             let span = Span::new(key.span().start, key.span().end);
-            problem(problems, span, "this name holds a character that is not seen, or that no manifest can hold");
+            problem(problems, span, "this name has an invisible character, or one that no manifest can contain");
         }
         if !matches!(name.as_ref(), "reason" | "reference") {
             refuse_hidden(element, problems);
@@ -463,7 +463,7 @@ samples = ["knot-00000000"]
         check("capability = 3", "3", "must be a string");
         check("capabilty = 'camera'\nandroid.permission = 'a.B'", "capabilty", "did you mean `capability`?");
         check("android.permision = 'a.B'", "permision", "did you mean `permission`?");
-        check("android.permission = \"a\\u001b[31m\"", "\"a\\u001b[31m\"", "a character that is not seen");
+        check("android.permission = \"a\\u001b[31m\"", "\"a\\u001b[31m\"", "an invisible character");
         check("android.permission = 'a.B'\nmax-level = 'x'", "'x'", "must be an integer");
         check(
             "ios.usage = 'NSCameraUseageDescription'",
@@ -473,7 +473,7 @@ samples = ["knot-00000000"]
         check("ios.usage = 'NSDesktopFolderUsageDescription'", "'NSDesktopFolderUsageDescription'", "key of macOS");
         check("ios.query-scheme = 'tel://'", "'tel://'", "not a URL scheme");
         check("capability = 'camera'\nfeature = 'video'", "'video'", "`[features.video]` is missing");
-        check("capability = 'camera'\nmax-level = 3", "3", "goes with `android.permission` alone");
+        check("capability = 'camera'\nmax-level = 3", "3", "goes with `android.permission` only");
         check("capability = 'camera'\nwhen = { target-level = '33' }", "'33'", "not a condition on a level");
         check("android.query = { action = 'a', package = 'p' }", "{ action = 'a', package = 'p' }", "exactly one of");
         check(

@@ -12,7 +12,7 @@ use crate::template::answers_in;
 pub fn draft(name: &str, version: Option<&str>, platforms: &[Platform], evidence: &Evidence) -> String {
     let mut out = String::new();
     out.push_str("# A draft, made from the package's own files. Read each entry against the line that it cites, word the reasons,\n");
-    out.push_str("# take out what is wrong, then keep it as elvask/sheets/<name>.toml in the app or elvask-sheet.toml in the package.\n");
+    out.push_str("# delete what is wrong, then keep it as elvask/sheets/<name>.toml in the app or elvask-sheet.toml in the package.\n");
     out.push_str(&format!("sheet = 1\nplugin = {}\n", text(name)));
     if let Some(version) = version.filter(|version| semver::Version::parse(version).is_ok()) {
         out.push_str(&format!("versions = {}\n", text(&format!(">={version}"))));

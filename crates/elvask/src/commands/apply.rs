@@ -6,7 +6,7 @@ use elvask_core::app::App;
 use elvask_project::files::{Disk, Files as _};
 use elvask_project::source::{FileId, Sources};
 use elvask_project::write::{Change, real_path, write_all};
-use serde::Serialize;
+use elvask_record::FileRecord;
 
 use super::recover::failed;
 use crate::input::{can_ask, confirm};
@@ -35,17 +35,9 @@ impl FileChange {
     }
 }
 
-/// A file that gets another text, as JSON.
-#[derive(Serialize)]
-pub(crate) struct FileRecord {
-    pub(crate) file: String,
-    pub(crate) diff: String,
-}
-
-impl FileRecord {
-    pub(crate) fn all(files: &[FileChange]) -> Vec<FileRecord> {
-        files.iter().map(|file| FileRecord { file: file.shown.clone(), diff: file.diff.clone() }).collect()
-    }
+/// Returns files that get another text, as JSON.
+pub(crate) fn file_records(files: &[FileChange]) -> Vec<FileRecord> {
+    files.iter().map(|file| FileRecord { file: file.shown.clone(), diff: file.diff.clone() }).collect()
 }
 
 /// Returns the files whose text is another one now.

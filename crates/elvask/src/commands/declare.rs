@@ -8,14 +8,13 @@ use elvask_core::finding::Finding;
 use elvask_core::keep::{with_waivers, without_waivers};
 use elvask_core::needs::Settings;
 use elvask_core::place::is_wished;
-use elvask_core::record::{FORMAT, PlaceRecord, WantRecord};
 use elvask_core::withdraw::Removal;
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_needs::sheet::Asked;
 use elvask_project::surface::Surface;
-use serde::Serialize;
+use elvask_record::{DeclareRecord, FORMAT, RemovalRecord, WantRecord, WithdrawRecord};
 
-use super::apply::{Bounds, FileRecord, Write, changes, whole_diff, write, wrote};
+use super::apply::{Bounds, Write, changes, file_records, whole_diff, write, wrote};
 use super::{Done, Outcome, load, load_with, settings};
 use crate::options::{Declare, Format, Withdraw};
 use crate::output::{Failure, Output};
@@ -71,20 +70,9 @@ fn one_path(word: &str) -> bool {
     path.is_some_and(|(_, path)| path.ends_with('/') && !path.contains('*'))
 }
 
-#[derive(Serialize)]
-struct DeclareRecord {
-    format: u32,
-    written: bool,
-    dry_run: bool,
-    files: Vec<FileRecord>,
-    declared: Vec<String>,
-    wanted: Vec<WantRecord>,
-    left: Vec<String>,
-}
-
 pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     let look = options.app.options();
-    let app = load(&look, output)?;
+    let app = load(&look.choice, output)?;
     let on = options.on.as_deref().map(|name| activity(&app, name)).transpose()?;
     let entries = wished(&options.words, options.value.as_deref(), on.as_deref())?;
     for word in options.words.iter().filter(|word| one_path(word)) {
@@ -145,7 +133,7 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
             format: FORMAT,
             written,
             dry_run: options.dry_run,
-            files: FileRecord::all(&files),
+            files: file_records(&files),
             declared: filled.mended.iter().map(|finding| finding.subject.clone()).collect(),
             wanted: wants.iter().map(WantRecord::from).collect(),
             left: by_hand.iter().map(|finding| finding.remedy.text()).collect(),
@@ -200,7 +188,10 @@ fn plan_all(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -
         FillError::Obstacles(report) => {
             let first =
                 report.obstacles().next().map(|one| plain(&snippet::line(&app.sources, one))).unwrap_or_default();
-            Failure::new(format!("nothing is written: what cannot be read must be mended first: {}", first.trim_end()))
+            Failure::new(format!(
+                "nothing is written: what cannot be read must be corrected first: {}",
+                first.trim_end()
+            ))
         }
         other => Failure::new(other.to_string()),
     })?;
@@ -216,39 +207,9 @@ fn plan_all(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -
     }
 }
 
-#[derive(Serialize)]
-struct WithdrawRecord {
-    format: u32,
-    written: bool,
-    dry_run: bool,
-    files: Vec<FileRecord>,
-    withdrawn: Vec<RemovalRecord>,
-    refused: Vec<RemovalRecord>,
-}
-
-#[derive(Serialize)]
-struct RemovalRecord {
-    kind: &'static str,
-    name: String,
-    #[serde(flatten)]
-    place: PlaceRecord,
-    needed_by: Vec<elvask_core::record::NeededByRecord>,
-}
-
-impl RemovalRecord {
-    fn of(app: &App, removal: &Removal) -> Self {
-        RemovalRecord {
-            kind: removal.kind.id(),
-            name: removal.name.clone(),
-            place: PlaceRecord::of(&app.sources, removal.place),
-            needed_by: removal.needed_by.iter().map(elvask_core::record::NeededByRecord::of).collect(),
-        }
-    }
-}
-
 pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
     let look = options.app.options();
-    let app = load_with(&look, Look::All, output)?;
+    let app = load_with(&look.choice, Look::All, output)?;
     let settings = settings(false);
     // Without a value any will do: what is taken out is known by its name.
     let wished = wished(&options.words, Some("true"), None)?;
@@ -301,19 +262,19 @@ pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
             }
         }
         if !refused.is_empty() {
-            text.push_str("With --force it is taken out all the same.\n");
+            text.push_str("With --force it is removed all the same.\n");
         }
         if out.is_empty() && refused.is_empty() {
             text.push_str(&nothing(&context, &asked));
         }
         output.result(&text);
     } else {
-        let record = |all: &[Removal]| all.iter().map(|one| RemovalRecord::of(&app, one)).collect();
+        let record = |all: &[Removal]| all.iter().map(|one| RemovalRecord::of(&app.sources, one)).collect();
         output.json(&WithdrawRecord {
             format: FORMAT,
             written,
             dry_run: options.dry_run,
-            files: FileRecord::all(&files),
+            files: file_records(&files),
             withdrawn: record(&out),
             refused: record(&refused),
         });
@@ -334,10 +295,10 @@ fn nothing(context: &Context<'_>, asked: &[Asked]) -> String {
             let plugin =
                 context.app.plugins().get(requirement.plugin).map_or("a plugin", |plugin| plugin.name.as_str());
             format!(
-                "The app's own files do not declare it; the manifest of {plugin} brings it in. `elvask trim --strip {}` takes it out of the merge.\n",
+                "The app's own files do not declare it; the manifest of {plugin} adds it. `elvask trim --strip {}` removes it from the merge.\n",
                 clean(&requirement.name)
             )
         }
-        None => "It is not declared: there is nothing to take out.\n".to_owned(),
+        None => "It is not declared: there is nothing to remove.\n".to_owned(),
     }
 }

@@ -1,10 +1,9 @@
 //! `elvask demo`.
 
+use elvask_record::{DemoRecord, FORMAT, StepRecord};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-
-use serde::Serialize;
 
 use super::{Done, Outcome, typed};
 use crate::options::{Demo, DemoLayout, Format, Options};
@@ -33,42 +32,48 @@ struct Step {
     shows: &'static str,
 }
 
-const STEPS: [Step; 6] = [
+const STEPS: [Step; 7] = [
     Step {
         words: &["survey"],
         given: false,
-        told: "Ten plugins have been added to Marram, a field notebook for people who ring birds on a salt marsh. Lines were copied from the plugins' pages, as one does. First, what the app declares by now, with the plugins that need each thing.",
-        shows: "Read what stands in red: it is in the file, and the platform does not look there.",
+        told: "Ten plugins have been added to Marram, a field notebook for people who ring birds on a salt marsh, with lines copied from the plugins' pages. First, what the app declares by now, and which plugins need it.",
+        shows: "What is red is in the file, but the platform does not look there.",
     },
     Step {
-        words: &["check"],
+        words: &["check", "-q"],
         given: false,
-        told: "Now what is missing or wrong. Each finding marks its place, names the plugin that needs it and the line of the sheet that says so, tells what happens on a device if it stays, and shows the lines that mend it. (`elvask check -q` gives one line for each.)",
+        told: "Now what is missing or wrong, on one line each.",
         shows: "The exit code is 1: something is found that breaks on a device, in the build or in review.",
+    },
+    Step {
+        words: &["check", "--only", "permission-missing", "--only", "value-placeholder"],
+        given: false,
+        told: "Two of the rules closer: the place, the lines that `elvask fill` writes (+ and ~), the plugin that needs it with the line that says so, and what happens on a device if it stays. `elvask check` shows all findings so, `elvask check -v` every proof.",
+        shows: "",
     },
     Step {
         words: &["link", "test"],
         given: false,
-        told: "Four links are named in elvask.toml with what each must open. Which of them do, on both platforms, with the website that lies in the folder site?",
-        shows: "Two filters were folded into one, a category is missing, a host is known to one platform alone, and the website names another certificate.",
+        told: "elvask.toml names four links with what each must open. Which of them do, with the website in the folder site?",
+        shows: "Two filters were folded into one, a category is missing, a host is on one platform only, and the website names another certificate.",
     },
     Step {
         words: &["fill"],
         given: true,
-        told: "Now all that can be mended is mended. Three values only the owner can give; the rest stands in the sheets and in elvask.toml. Nothing else in the files changes: comments, order and indentation stay.",
+        told: "Now everything that can be mended is mended. Three values only the owner can give; the rest comes from the sheets and elvask.toml. Nothing else changes: comments, order and indentation stay.",
         shows: "On a terminal, `elvask fill` asks for such values and shows the diff before it writes.",
     },
     Step {
         words: &["check"],
         given: false,
         told: "And the check again.",
-        shows: "The exit code is 0. What is waived stands in elvask.toml with its reason.",
+        shows: "The exit code is 0. What is waived is in elvask.toml, with its reason.",
     },
     Step {
         words: &["link", "test"],
         given: false,
         told: "And the links.",
-        shows: "`elvask link try https://marram.example/site/42 --site site` tells of one link how it is decided and how the app is told.",
+        shows: "`elvask link try https://marram.example/site/42 --site site` explains how one link is decided.",
     },
 ];
 
@@ -79,7 +84,7 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
         if human {
             output.result(&format!("The sample app is in {}\n", typed(&folder)));
         } else {
-            output.json(&Record { format: 1, folder: folder.display().to_string(), steps: Vec::new() });
+            output.json(&DemoRecord { format: FORMAT, folder: folder.display().to_string(), steps: Vec::new() });
         }
         return Ok(Outcome::Clean);
     }
@@ -95,7 +100,9 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
         let given = if step.given { given } else { &[] };
         let done = perform(&program, step, given, &folder, all, human, output)?;
         if human {
-            output.result(&format!("\n{}\n\n", wrap(step.shows, width().min(100), 0).trim_end()));
+            let shows = wrap(step.shows, width().min(100), 0);
+            let shows = if step.shows.is_empty() { String::new() } else { format!("{}\n\n", shows.trim_end()) };
+            output.result(&format!("\n{shows}"));
         }
         last = match done.exit {
             0 => Outcome::Clean,
@@ -114,7 +121,7 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
         );
         output.result(&text);
     } else {
-        output.json(&Record { format: 1, folder: folder.display().to_string(), steps });
+        output.json(&DemoRecord { format: FORMAT, folder: folder.display().to_string(), steps });
     }
     Ok(last)
 }
@@ -124,14 +131,14 @@ const STEPS_SMALL: [Step; 6] = [
     Step {
         words: &["survey"],
         given: false,
-        told: "Three plugins have been added to Marram, a field notebook for people who ring birds on a salt marsh. Its platform folders are made by the layout's tools, from one document that a person writes, and nothing has been made yet. What the app declares stands in that document all the same, and in what its plugins put in.",
-        shows: "Each line has its place in the document, or in the plugin that brings it along.",
+        told: "Three plugins have been added to Marram, a field notebook for people who ring birds on a salt marsh. Its platform folders are made by the layout's tools, from one document that a person writes, and nothing has been made yet. What the app declares is in that document all the same, and in what its plugins put in.",
+        shows: "Each line has its place in the document, or in the plugin that adds it.",
     },
     Step {
         words: &["check"],
         given: false,
         told: "What is missing or wrong, judged on the manifest and the property list as the tools would make them.",
-        shows: "The lines that mend it are those of the document: what is made anew is never written.",
+        shows: "The lines that mend it are those of the document: generated files are never written.",
     },
     Step {
         words: &["link", "test"],
@@ -167,8 +174,8 @@ const STEPS_GRADLE: [Step; 6] = [
     Step {
         words: &["survey"],
         given: false,
-        told: "Marram for Android alone: Kotlin scripts, a version catalog, two flavors, and three libraries that the catalog names. What they require stands in sheets of the app's own, under elvask/sheets.",
-        shows: "What the build states stands beside what the manifest declares.",
+        told: "Marram for Android only: Kotlin scripts, a version catalog, two flavors, and three libraries that the catalog names. What they require is in sheets of the app's own, under elvask/sheets.",
+        shows: "What the build states is shown beside what the manifest declares.",
     },
     Step {
         words: &["check"],
@@ -228,23 +235,10 @@ impl DemoLayout {
     }
 }
 
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    folder: String,
-    steps: Vec<StepRecord>,
-}
-
-#[derive(Serialize)]
-struct StepRecord {
-    command: Vec<String>,
-    exit: i32,
-    output: serde_json::Value,
-}
-
 fn announce((at, of): (usize, usize), step: &Step, given: &[&str], folder: &Path, output: &Output) {
-    let number = paint(HEADING, &format!("{} of {of}", at + 1));
-    let told = wrap(step.told, width().min(100), 0);
+    let number = format!("{} of {of}", at + 1);
+    let told = wrap(&format!("{number}: {}", step.told), width().min(100), 0);
+    let told = told.replacen(&number, &paint(HEADING, &number), 1);
     let mut command = format!("elvask {} {}", step.words.join(" "), typed(folder));
     if step.given {
         for given in given {
@@ -254,7 +248,7 @@ fn announce((at, of): (usize, usize), step: &Step, given: &[&str], folder: &Path
             command.push_str(&format!(" \\\n      {option} {value}"));
         }
     }
-    output.result(&format!("{number}\n{told}\n  {}\n\n", paint(NOTE, &format!("$ {command}"))));
+    output.result(&format!("{told}\n  {}\n\n", paint(NOTE, &format!("$ {command}"))));
 }
 
 /// Runs one command on the app, as a person would.

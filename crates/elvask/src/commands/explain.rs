@@ -6,7 +6,7 @@ use elvask_core::finding::About;
 use elvask_core::rules::RULES;
 use elvask_platform::android::PERMISSION_PREFIX;
 use elvask_platform::capability::{Capability, capabilities};
-use serde_json::{Value, json};
+use elvask_record::{CapabilityLineRecord, ExplainRecord, RuleLineRecord, TopicRecord};
 
 use super::{Done, Outcome};
 use crate::options::{Explain, Format};
@@ -19,7 +19,7 @@ pub(crate) fn run(options: &Explain, output: &Output) -> Done {
         "rules" => rules(),
         "capabilities" => all_capabilities(),
         word => match topic(word) {
-            Ok(topic) => (human(&topic), record(&topic)),
+            Ok(topic) => (human(&topic), ExplainRecord::Topic(Box::new(TopicRecord::of(&topic, capability_lines)))),
             Err(near) => {
                 let failure = Failure::new(format!("{word}: no rule, permission, key or capability of that name"));
                 return Err(match near {
@@ -36,20 +36,18 @@ pub(crate) fn run(options: &Explain, output: &Output) -> Done {
     Ok(Outcome::Clean)
 }
 
-fn rules() -> (String, Value) {
+fn rules() -> (String, ExplainRecord) {
     let abouts = || RULES.iter().map(|rule| rule.about());
     let rows: Vec<_> = abouts()
         .map(|about| vec![about.id.to_owned(), about.level.id().to_owned(), paint(FAINT, about.summary)])
         .collect();
-    let record =
-        abouts().map(|about| json!({ "id": about.id, "level": about.level, "summary": about.summary })).collect();
-    (columns(&rows, 0), record)
+    (columns(&rows, 0), ExplainRecord::Rules(abouts().map(RuleLineRecord::of).collect()))
 }
 
-fn all_capabilities() -> (String, Value) {
+fn all_capabilities() -> (String, ExplainRecord) {
     let rows: Vec<_> = capabilities().map(|one| vec![one.name.to_owned(), one.title.to_owned()]).collect();
-    let record = capabilities().map(|one| json!({ "capability": one.name, "title": one.title })).collect();
-    (columns(&rows, 0), record)
+    let line = |one: Capability| CapabilityLineRecord { capability: one.name, title: one.title };
+    (columns(&rows, 0), ExplainRecord::Capabilities(capabilities().map(line).collect()))
 }
 
 fn section(title: &str, body: &str) -> String {
@@ -109,11 +107,10 @@ fn human(topic: &Topic) -> String {
             out
         }
         Topic::Usage { known, capabilities } => {
-            let mut out =
-                format!("{}  {}\n", paint(HEADING, known.key), paint(FAINT, "key of Info.plist, holds a purpose"));
+            let mut out = format!("{}  {}\n", paint(HEADING, known.key), paint(FAINT, "purpose key of Info.plist"));
             out.push_str(&format!("  opens: {}\n", known.opens));
             if !known.is_for_ios() {
-                out.push_str(&format!("  read on {} alone\n", known.platform));
+                out.push_str(&format!("  read on {} only\n", known.platform));
             }
             if let Some(until) = known.until {
                 out.push_str(&format!(
@@ -123,7 +120,7 @@ fn human(topic: &Topic) -> String {
             }
             out.push_str(&section(
                 "Without it",
-                &format!("{} The store refuses the upload (code 90683).", known.without.effect()),
+                &format!("{} The store rejects the upload (code 90683).", known.without.effect()),
             ));
             out.push_str(&part_of(capabilities));
             out
@@ -158,36 +155,4 @@ fn rule(about: &About) -> String {
     out.push_str(&section("Remedy", about.remedy));
     out.push_str(&section("Source", about.source));
     out
-}
-
-fn record(topic: &Topic) -> Value {
-    let names = |capabilities: &[Capability]| capabilities.iter().map(|one| one.name).collect::<Vec<_>>();
-    match topic {
-        Topic::Rule(about) => json!({
-            "topic": "rule", "id": about.id, "level": about.level, "platform": about.platform, "summary": about.summary,
-            "effect": about.effect, "wrong": about.wrong, "right": about.right, "remedy": about.remedy, "source": about.source,
-        }),
-        Topic::Capability(one) => json!({
-            "topic": "capability", "name": one.name, "title": one.title, "meaning": one.meaning,
-            "android": capability_lines(*one, Platform::Android), "ios": capability_lines(*one, Platform::Ios),
-        }),
-        Topic::Permission { known, succession, companions, review, capabilities } => json!({
-            "topic": "permission", "name": known.name, "first_level": known.first_level, "last_level": known.last_level,
-            "protection": known.protection, "grant": known.grant(), "group": known.group(),
-            "superseded": succession.as_ref().map(|one| json!({
-                "target_from": one.target_from, "cap": one.cap, "successors": one.successors, "effect": one.effect,
-            })),
-            "companions": companions.iter().map(|one| json!({
-                "target_from": one.target_from, "one_of": one.one_of, "effect": one.effect,
-            })).collect::<Vec<_>>(),
-            "store": review, "capabilities": names(capabilities),
-        }),
-        Topic::Usage { known, capabilities } => json!({
-            "topic": "usage", "key": known.key, "platform": known.platform, "opens": known.opens, "until": known.until,
-            "replaced_by": known.replaced_by, "without": known.without.effect(), "capabilities": names(capabilities),
-        }),
-        Topic::Key(known) => json!({
-            "topic": "key", "key": known.key, "type": known.value_type, "values": known.values().collect::<Vec<_>>(),
-        }),
-    }
 }

@@ -4,32 +4,33 @@ use std::collections::HashSet;
 
 use elvask_core::app::{App, Look};
 use elvask_core::check::check_texts;
-use elvask_core::fill::{FillError, Outcome as Filled, fill_through, is_picked, wants};
+use elvask_core::fill::{FillError, Outcome as Filled, fill_through, wants};
 use elvask_core::finding::{Finding, Level};
 use elvask_core::keep::{KeepError, with_answers};
 use elvask_core::needs::{Settings, is_unfilled_purpose};
-use elvask_core::record::{FORMAT, FindingRecord, PlaceRecord, SummaryRecord, WantRecord};
 use elvask_needs::remedy::Want;
 use elvask_platform::names::nearest;
 use elvask_platform::{capability, ios};
 use elvask_project::files::Disk;
 use elvask_project::layout::FILE_NAME;
 use elvask_project::write::Change;
-use serde::Serialize;
+use elvask_record::{FORMAT, FillRecord, FindingRecord, MendedRecord, PlaceRecord, SummaryRecord, WantRecord};
 
-use super::apply::{Bounds, FileChange, FileRecord, Write, changes, whole_diff, write};
-use super::{Done, Outcome, choice, load, settings};
+use super::apply::{Bounds, FileChange, Write, changes, file_records, whole_diff, write};
+use super::{Done, Outcome, choice, load, none_is_found, settings};
 use crate::input::{ask, can_ask, confirm};
 use crate::options::{Fill, Format, GivenOptions};
 use crate::output::{Failure, Output};
 use crate::render::style::{GOOD, HEADING, WARNING, paint};
-use crate::render::{clean, count, snippet};
+use crate::render::{clean, count, snippet, width, wrap};
 
 pub(crate) fn run(options: &Fill, output: &Output) -> Done {
-    let app = load(&options.app, output)?;
+    let app = load(&options.app.choice, output)?;
     let mut settings = settings(options.release);
     settings.only.clone_from(&options.only);
-    check_only(&app, &settings)?;
+    if !settings.only.is_empty() {
+        none_is_found(settings.only.iter(), &elvask_core::check::check(&app, &settings))?;
+    }
     given(&options.given, &app, &mut settings)?;
     let human = options.app.format == Format::Human;
     let asking = human && can_ask() && !options.yes && !options.dry_run;
@@ -66,7 +67,7 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     if human {
         tell(options, &filled, &files, written, &next, output);
     } else {
-        output.json(&Record::of(options, &app, &filled, &files, written, next));
+        output.json(&record(options, &app, &filled, &files, written, next));
     }
     let left = filled.left.count(Level::Error) > 0 || !filled.wants().is_empty();
     Ok(if left { Outcome::Found } else { Outcome::Clean })
@@ -96,31 +97,10 @@ pub(crate) fn config_change(
     Ok(Some(FileChange::new(FILE_NAME, change, old, &new)))
 }
 
-/// Refuses a rule or subject of which nothing is found.
-fn check_only(app: &App, settings: &Settings) -> Result<(), Failure> {
-    if settings.only.is_empty() {
-        return Ok(());
-    }
-    let report = elvask_core::check::check(app, settings);
-    for word in &settings.only {
-        let named = std::slice::from_ref(word);
-        if !report.findings.iter().any(|finding| is_picked(named, finding)) {
-            let known = report.findings.iter().flat_map(|finding| [finding.rule.id, finding.subject.as_str()]);
-            let failure =
-                Failure::new(format!("--only {word}: nothing is found by a rule or about a subject of that name"));
-            return Err(match nearest(word, known) {
-                Some(meant) => failure.hint(format!("did you mean `{meant}`?")),
-                None => failure.hint("`elvask check` lists what is found, with the rule in square brackets"),
-            });
-        }
-    }
-    Ok(())
-}
-
 /// Plans the mending; `None` where something cannot be read, which is then told.
 fn plan(options: &Fill, app: &App, settings: &Settings, output: &Output) -> Result<Option<Filled>, Failure> {
     let human = options.app.format == Format::Human;
-    match fill_through(&Disk, &choice(&options.app, Look::WithoutSheet)?, app, settings) {
+    match fill_through(&Disk, &choice(&options.app.choice, Look::WithoutSheet)?, app, settings) {
         Ok(filled) => Ok(Some(filled)),
         Err(FillError::Obstacles(report)) => {
             if human {
@@ -128,9 +108,9 @@ fn plan(options: &Fill, app: &App, settings: &Settings, output: &Output) -> Resu
                     output.say(snippet::finding(&app.sources, obstacle).trim_end());
                     output.say("");
                 }
-                output.say("Nothing is written: what cannot be read must be mended first.");
+                output.say("Nothing is written: what cannot be read must be corrected first.");
             } else {
-                output.json(&elvask_core::record::CheckRecord::of(app, &app.sources, &report, false));
+                output.json(&elvask_record::CheckRecord::of(app, &app.sources, &report, false));
             }
             Ok(None)
         }
@@ -151,7 +131,7 @@ pub(crate) fn given(options: &GivenOptions, app: &App, settings: &mut Settings) 
         if !known().any(|known| known == name) {
             let hint = nearest(name, known()).map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
             return Err(Failure::new(format!(
-                "--purpose {name}: that is neither a capability nor a key that holds a purpose{hint}"
+                "--purpose {name}: that is neither a capability nor a purpose key{hint}"
             )));
         }
         if is_unfilled_purpose(text) {
@@ -257,14 +237,14 @@ fn next_steps(app: &App, settings: &Settings, filled: &Filled, files: &[FileChan
     let mut steps = Vec::new();
     let only_site = app.site().is_some_and(|site| files.iter().all(|file| file.shown.starts_with(&site.shown)));
     steps.extend((!only_site).then(|| {
-        "Stop the app, build it anew and install it: a reload does not pick up changes of a manifest or Info.plist."
+        "Stop the app, build it again and install it: a reload does not pick up changes of a manifest or Info.plist."
             .to_owned()
     }));
     if files.iter().any(|file| file.shown.ends_with(".plist")) {
         steps.push("On iOS, a device that was asked already does not ask again: delete the app first, or reset its permissions.".to_owned());
     }
     if files.iter().any(|file| file.shown.ends_with(".entitlements")) {
-        steps.push("Turn the same capabilities on for the app id in the developer account, and make its provisioning profile anew.".to_owned());
+        steps.push("Turn the same capabilities on for the app id in the developer account, and generate its provisioning profile again.".to_owned());
     }
     if let Some(site) = app.site().filter(|site| files.iter().any(|file| file.shown.starts_with(&site.shown))) {
         steps.push(format!(
@@ -300,13 +280,7 @@ fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, ne
             text.push_str(&format!("{} {}\n", paint(GOOD, "wrote"), clean(&file.shown)));
         }
         if !output.quiet {
-            for finding in &mended {
-                let (title, faint) = (clean(finding.remedy.title()).into_owned(), crate::render::style::FAINT);
-                let subject = clean(&finding.subject).into_owned();
-                let short = subject.rsplit('.').next().unwrap_or(&subject);
-                let about = if title.contains(short) { String::new() } else { format!(" {subject}") };
-                text.push_str(&format!("  {title} {}\n", paint(faint, &format!("[{}{about}]", finding.rule.id))));
-            }
+            text.push_str(&mended_lines(&mended));
         }
     }
     let wants = filled.wants();
@@ -351,6 +325,49 @@ fn tell(options: &Fill, filled: &Filled, files: &[FileChange], written: bool, ne
     }
 }
 
+/// Says what is mended, what one rule has found on one line.
+fn mended_lines(mended: &[&Finding]) -> String {
+    let mut rules: Vec<(&str, Vec<(&str, &str)>)> = Vec::new();
+    for finding in mended {
+        let (title, subject) = (finding.remedy.title(), finding.subject.as_str());
+        match rules.iter_mut().find(|(rule, _)| *rule == finding.rule.id) {
+            Some((_, known)) if known.iter().any(|(one, _)| *one == title) => {}
+            Some((_, known)) => known.push((title, subject)),
+            None => rules.push((finding.rule.id, vec![(title, subject)])),
+        }
+    }
+    let mut out = String::new();
+    for (rule, titles) in rules {
+        // What is said of one thing alone names it.
+        let about = match titles.as_slice() {
+            [(title, subject)] if !title.contains(subject.rsplit('.').next().unwrap_or(subject)) => {
+                format!(" {subject}")
+            }
+            _ => String::new(),
+        };
+        let titles: Vec<_> = titles.iter().map(|(title, _)| (*title).to_owned()).collect();
+        out.push_str(&wrap(&clean(&format!("{} [{rule}{about}]", joined(&titles))), width(), 2));
+    }
+    out
+}
+
+/// Joins phrases; the words that all of them begin with are said once.
+fn joined(titles: &[String]) -> String {
+    let [first, rest @ ..] = titles else { return String::new() };
+    let words = |text: &str| text.split(' ').map(str::to_owned).collect::<Vec<_>>();
+    let first_words = words(first);
+    let mut same = if rest.is_empty() { 0 } else { first_words.len() - 1 };
+    for other in rest {
+        let other = words(other);
+        let equal = first_words.iter().zip(&other).take_while(|(one, other)| one == other).count();
+        same = same.min(equal).min(other.len() - 1);
+    }
+    let tails = rest.iter().map(|title| words(title).split_off(same).join(" "));
+    let mut out = vec![first.clone()];
+    out.extend(tails);
+    out.join(if same == 0 { "; " } else { ", " })
+}
+
 /// Leaves out what was mended again in a later round.
 fn distinct(mended: &[Finding]) -> Vec<&Finding> {
     let mut seen = HashSet::new();
@@ -373,53 +390,43 @@ fn left_to_a_person(filled: &Filled) -> Vec<&Finding> {
     open.filter(|finding| finding.remedy.kind() == "manual" || finding.waits_for_its_name()).collect()
 }
 
-/// What `fill` prints as JSON.
-#[derive(Serialize)]
-struct Record {
-    format: u32,
+fn record(
+    options: &Fill,
+    app: &App,
+    filled: &Filled,
+    files: &[FileChange],
     written: bool,
-    dry_run: bool,
-    files: Vec<FileRecord>,
-    mended: Vec<MendedRecord>,
-    wanted: Vec<WantRecord>,
-    left: Vec<FindingRecord>,
-    summary: SummaryRecord,
     next: Vec<String>,
+) -> FillRecord {
+    let mended = |finding: &Finding| MendedRecord {
+        rule: finding.rule.id,
+        subject: finding.subject.clone(),
+        message: finding.message.clone(),
+        place: PlaceRecord::of(&app.sources, finding.place),
+    };
+    let left = filled.left.findings.iter().filter(|finding| finding.counts());
+    FillRecord {
+        format: FORMAT,
+        written,
+        dry_run: options.dry_run,
+        files: file_records(files),
+        mended: distinct(&filled.mended).into_iter().map(mended).collect(),
+        wanted: filled.wants().iter().map(WantRecord::from).collect(),
+        left: left.map(|finding| FindingRecord::of(&filled.sources, finding)).collect(),
+        summary: SummaryRecord::of(&filled.left),
+        next,
+    }
 }
 
-#[derive(Serialize)]
-struct MendedRecord {
-    rule: &'static str,
-    subject: String,
-    message: String,
-    #[serde(flatten)]
-    place: PlaceRecord,
-}
+#[cfg(test)]
+mod tests {
+    use super::*;
 
-impl Record {
-    fn of(options: &Fill, app: &App, filled: &Filled, files: &[FileChange], written: bool, next: Vec<String>) -> Self {
-        let mended = |finding: &Finding| MendedRecord {
-            rule: finding.rule.id,
-            subject: finding.subject.clone(),
-            message: finding.message.clone(),
-            place: PlaceRecord::of(&app.sources, finding.place),
-        };
-        Record {
-            format: FORMAT,
-            written,
-            dry_run: options.dry_run,
-            files: FileRecord::all(files),
-            mended: distinct(&filled.mended).into_iter().map(mended).collect(),
-            wanted: filled.wants().iter().map(WantRecord::from).collect(),
-            left: filled
-                .left
-                .findings
-                .iter()
-                .filter(|finding| finding.counts())
-                .map(|finding| FindingRecord::of(&filled.sources, finding))
-                .collect(),
-            summary: SummaryRecord::of(&filled.left),
-            next,
-        }
+    #[test]
+    fn what_phrases_begin_with_is_said_once() {
+        let joined = |titles: &[&str]| joined(&titles.iter().map(|title| (*title).to_owned()).collect::<Vec<_>>());
+        assert_eq!(joined(&["declare CAMERA", "declare VIBRATE"]), "declare CAMERA, VIBRATE");
+        assert_eq!(joined(&["add the scheme tel"]), "add the scheme tel");
+        assert_eq!(joined(&["move it", "take it out"]), "move it; take it out");
     }
 }

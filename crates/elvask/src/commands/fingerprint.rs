@@ -4,9 +4,8 @@ use std::fs;
 use std::io::Read as _;
 use std::path::Path;
 
-use elvask_core::record::FORMAT;
 use elvask_keys::{Certificate, CertificateError, MAX_STORE, read};
-use serde::Serialize;
+use elvask_record::{CertificateRecord, FORMAT, FingerprintRecord};
 
 use super::{Done, Outcome};
 use crate::input::can_ask;
@@ -18,24 +17,6 @@ use crate::render::{clean, columns};
 
 /// How often a person may mistype a password.
 const TRIES: usize = 3;
-
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    file: String,
-    store: &'static str,
-    certificates: Vec<CertificateRecord>,
-}
-
-#[derive(Serialize)]
-struct CertificateRecord {
-    alias: Option<String>,
-    has_key: bool,
-    subject: String,
-    until: String,
-    sha256: String,
-    sha1: String,
-}
 
 // In one piece: the steps of the command, each of which may end it.
 pub(crate) fn run(options: &Fingerprint, output: &Output) -> Done {
@@ -89,7 +70,7 @@ pub(crate) fn run(options: &Fingerprint, output: &Output) -> Done {
             sha256: one.sha256.clone(),
             sha1: one.sha1.clone(),
         };
-        output.json(&Record {
+        output.json(&FingerprintRecord {
             format: FORMAT,
             file: shown,
             store: kind.title(),

@@ -8,17 +8,18 @@ use elvask_project::files::{Disk, Files as _};
 use elvask_project::layout::FILE_NAME;
 use elvask_project::surface::Surface;
 use elvask_project::write::write_new;
+use elvask_record::{FORMAT, InitRecord};
 
 use super::recover::failed;
 use super::{Done, Outcome, load_with, settings, typed};
-use crate::options::Init;
+use crate::options::{Format, Init};
 use crate::output::{Failure, Output};
 use crate::render::snippet;
 use crate::render::style::{GOOD, paint};
 use crate::writing::with_steps;
 
 pub(crate) fn run(options: &Init, output: &Output) -> Done {
-    let app = load_with(&options.app, Look::Nowhere, output)?;
+    let app = load_with(&options.app.choice, Look::Nowhere, output)?;
     let path = app.root.join(FILE_NAME);
     if !options.dry_run && Disk.kind(&path).is_some() {
         return Err(Failure::new(format!("{}: it is there already, and is left alone", typed(&path)))
@@ -31,16 +32,22 @@ pub(crate) fn run(options: &Init, output: &Output) -> Done {
         for obstacle in &unread {
             output.say(snippet::finding(&app.sources, obstacle).trim_end());
         }
-        output.say("Nothing is written: what cannot be read must be mended first.");
+        output.say("Nothing is written: what cannot be read must be corrected first.");
         return Ok(Outcome::CouldNotRun);
     }
     let text = config(&Context::new(&app, &app.sources, &surface, &settings));
+    if !options.dry_run {
+        with_steps(|steps| write_new(&path, text.as_bytes(), steps)).map_err(failed)?;
+    }
+    if options.app.format == Format::Json {
+        output.json(&InitRecord { format: FORMAT, written: !options.dry_run, file: typed(&path), text });
+        return Ok(Outcome::Clean);
+    }
     if options.dry_run {
         output.result(&text);
         return Ok(Outcome::Clean);
     }
-    with_steps(|steps| write_new(&path, text.as_bytes(), steps)).map_err(failed)?;
     output.result(&format!("{} {}\n", paint(GOOD, "wrote"), typed(&path)));
-    output.say("Read it once: what stands there is what `elvask check` and `elvask fill` take for meant.");
+    output.say("Read it once: `elvask check` and `elvask fill` take what it says as meant.");
     Ok(Outcome::Clean)
 }

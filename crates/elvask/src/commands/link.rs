@@ -16,7 +16,7 @@ use elvask_link::{AppLinks, Device};
 use elvask_project::surface::Surface;
 
 use super::{Done, load_with, settings};
-use crate::options::AppOptions;
+use crate::options::AppChoice;
 use crate::options::link::{LinkAction, LookOptions};
 use crate::output::{Failure, Output};
 use crate::web::Site;
@@ -35,7 +35,7 @@ pub(crate) fn run(action: &LinkAction, output: &Output) -> Done {
 }
 
 /// Loads the app and hands what links can start in it to `look`.
-fn with_links(options: &AppOptions, output: &Output, look: impl FnOnce(&App, &Context<'_>, &AppLinks) -> Done) -> Done {
+fn with_links(options: &AppChoice, output: &Output, look: impl FnOnce(&App, &Context<'_>, &AppLinks) -> Done) -> Done {
     let app = load_with(options, Look::Nowhere, output)?;
     let surface = Surface::read(&app, &app.sources);
     let settings = settings(false);
@@ -43,7 +43,7 @@ fn with_links(options: &AppOptions, output: &Output, look: impl FnOnce(&App, &Co
     // What a plugin's sheet says has no part in links.
     if let Some(first) = obstacles.iter().find(|one| one.rule.id != "sheet-invalid") {
         let line = crate::render::plain(&crate::render::snippet::line(&app.sources, first));
-        return Err(Failure::new(format!("what cannot be read must be mended first: {}", line.trim_end())));
+        return Err(Failure::new(format!("what cannot be read must be corrected first: {}", line.trim_end())));
     }
     let context = Context::new(&app, &app.sources, &surface, &settings);
     let links = context.links_at_home();

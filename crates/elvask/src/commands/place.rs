@@ -1,10 +1,9 @@
 //! `elvask place`.
 
 use elvask_core::place::{Copied, Fate, Placing, fates, read, require};
-use elvask_core::record::{FORMAT, WantRecord};
-use serde::Serialize;
+use elvask_record::{FORMAT, PieceRecord, PlacingRecord};
 
-use super::apply::{Bounds, FileRecord, Write, changes, whole_diff, write, wrote};
+use super::apply::{Bounds, Write, changes, file_records, whole_diff, write, wrote};
 use super::declare::{plan, said};
 use super::sheet::read_notes;
 use super::{Done, Outcome, load, settings};
@@ -13,64 +12,9 @@ use crate::output::{Failure, Output};
 use crate::render::clean;
 use crate::render::style::{FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    written: bool,
-    pieces: Vec<PieceRecord>,
-    files: Vec<FileRecord>,
-}
-
-#[derive(Serialize)]
-struct PieceRecord {
-    kind: Option<&'static str>,
-    name: String,
-    value: Option<String>,
-    line: usize,
-    /// `there`, `written`, `wants`, `by-hand` or `left`.
-    fate: &'static str,
-    goes: String,
-    file: Option<String>,
-    steps: Option<String>,
-    wants: Vec<WantRecord>,
-}
-
-impl PieceRecord {
-    fn of(copied: &Copied, fate: &Fate) -> Self {
-        let mut record = PieceRecord {
-            kind: copied.kind.map(elvask_platform::Kind::id),
-            name: copied.name.clone(),
-            value: copied.value.clone(),
-            line: copied.line,
-            fate: "left",
-            goes: copied.r#where.clone(),
-            file: None,
-            steps: None,
-            wants: Vec::new(),
-        };
-        match fate {
-            Fate::There => record.fate = "there",
-            Fate::Written(file) => {
-                record.fate = "written";
-                record.file = Some(file.clone());
-            }
-            Fate::Wants(wants) => {
-                record.fate = "wants";
-                record.wants = wants.iter().map(WantRecord::from).collect();
-            }
-            Fate::ByHand(steps) => {
-                record.fate = "by-hand";
-                record.steps = Some(steps.clone());
-            }
-            Fate::Left => {}
-        }
-        record
-    }
-}
-
 pub(crate) fn run(options: &Place, output: &Output) -> Done {
     let (text, name) = read_notes(&options.notes)?;
-    let app = load(&options.app, output)?;
+    let app = load(&options.app.choice, output)?;
     let copied = read(&text);
     if copied.is_empty() {
         return Err(Failure::new(format!("{name}: there is nothing in it to place")));
@@ -106,7 +50,7 @@ pub(crate) fn run(options: &Place, output: &Output) -> Done {
     let open = fated.iter().any(|fate| !matches!(fate, Fate::There | Fate::Written(_)));
     if !human {
         let pieces = copied.iter().zip(&fated).map(|(copied, fate)| PieceRecord::of(copied, fate)).collect();
-        output.json(&Record { format: FORMAT, written, pieces, files: FileRecord::all(&files) });
+        output.json(&PlacingRecord { format: FORMAT, written, pieces, files: file_records(&files) });
         return Ok(if open { Outcome::Found } else { Outcome::Clean });
     }
     let mut out = String::new();

@@ -2,11 +2,10 @@
 
 use std::path::{Path, PathBuf};
 
-use elvask_core::record::FORMAT;
 use elvask_project::files::{Disk, Files as _, shown};
 use elvask_project::write::WriteError;
 use elvask_project::write::recover::{Found, Interrupted, State, Way, find};
-use serde::Serialize;
+use elvask_record::{FORMAT, RecoverRecord, RecoveredRecord};
 
 use super::{Done, Outcome, root_at, typed};
 use crate::input::{can_ask, confirm};
@@ -15,22 +14,6 @@ use crate::output::{Failure, Output};
 use crate::render::style::{GOOD, WARNING, paint};
 use crate::render::{clean, count};
 use crate::writing::with_steps;
-
-/// What `recover` prints as JSON.
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    /// `finished`, `taken-back`, or null where nothing was interrupted.
-    done: Option<&'static str>,
-    files: Vec<FileRecord>,
-}
-
-#[derive(Serialize)]
-struct FileRecord {
-    file: String,
-    /// How far it had come: `old`, `new`, `torn` or `changed`.
-    state: &'static str,
-}
 
 fn state(file: &Interrupted) -> &'static str {
     match file.state {
@@ -47,7 +30,7 @@ pub(crate) fn run(options: &Recover, output: &Output) -> Done {
     let Some(found) = found else {
         match options.format {
             Format::Human => output.result("No writing was interrupted here.\n"),
-            Format::Json => output.json(&Record { format: FORMAT, done: None, files: Vec::new() }),
+            Format::Json => output.json(&RecoverRecord { format: FORMAT, done: None, files: Vec::new() }),
         }
         return Ok(Outcome::Clean);
     };
@@ -66,14 +49,17 @@ pub(crate) fn run(options: &Recover, output: &Output) -> Done {
         let failure = Failure::new(format!("{}: it lies outside the app; nothing is written", path.display()));
         return Err(failure.hint(format!("if it is meant: elvask recover --consent {}", path.display())));
     }
-    let records: Vec<_> =
-        found.files().iter().map(|file| FileRecord { file: shown(&file.path, &root), state: state(file) }).collect();
+    let records: Vec<_> = found
+        .files()
+        .iter()
+        .map(|file| RecoveredRecord { file: shown(&file.path, &root), state: state(file) })
+        .collect();
     let changed: Vec<_> = found.files().iter().filter(|file| file.state == State::Changed).cloned().collect();
     let written = with_steps(|steps| found.settle(way, true, steps)).map_err(failed)?;
     match options.format {
         Format::Json => {
             let done = Some(if way == Way::Finish { "finished" } else { "taken-back" });
-            output.json(&Record { format: FORMAT, done, files: records });
+            output.json(&RecoverRecord { format: FORMAT, done, files: records });
         }
         Format::Human => {
             output.result(&format!("{}\n", clean(&told(way, &written, &root))));

@@ -6,7 +6,6 @@ use std::path::{Path, PathBuf};
 use elvask_core::app::{App, Look, SheetOrigin};
 use elvask_core::finding::Finding;
 use elvask_core::known::{Known, KnownRequirement, of_app, of_package, of_plugin};
-use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, when};
 use elvask_core::{Platform, rules};
 use elvask_needs::evidence::{Evidence, learn, learn_from_notes};
 use elvask_needs::remedy::Remedy;
@@ -14,15 +13,15 @@ use elvask_needs::sheet::{FILE_NAME, Sheet, schema, write};
 use elvask_platform::Strength;
 use elvask_project::files::{Disk, Files as _, normal};
 use elvask_project::source::{Place, Sources};
-use serde::Serialize;
 
 use super::{Done, Outcome, current_folder, load_with};
-use crate::options::{AppOptions, Format, SheetAction, SheetDraft};
+use crate::options::{AppChoice, AppOptions, Format, SheetAction, SheetDraft};
 use crate::output::{Failure, Output};
-use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
+use crate::render::style::{FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 use crate::render::{clean, columns, snippet};
 use crate::writing::with_steps;
 use elvask_project::write::write_new;
+use elvask_record::{FORMAT, FindingRecord, KnownRecord, SheetCheckRecord, SheetListRecord, when};
 
 /// The most bytes of notes that are read from elsewhere.
 const MAX_NOTES: u64 = 2 * 1024 * 1024;
@@ -40,17 +39,11 @@ pub(crate) fn run(action: &SheetAction, output: &Output) -> Done {
     }
 }
 
-#[derive(Serialize)]
-struct ListRecord {
-    format: u32,
-    plugins: Vec<KnownRecord>,
-}
-
 fn list(options: &AppOptions, output: &Output) -> Done {
-    let app = load_with(options, Look::All, output)?;
+    let app = load_with(&options.choice, Look::All, output)?;
     let known = of_app(&app);
     if options.format == Format::Json {
-        output.json(&ListRecord { format: FORMAT, plugins: known.iter().map(KnownRecord::of).collect() });
+        output.json(&SheetListRecord { format: FORMAT, plugins: known.iter().map(KnownRecord::of).collect() });
         return Ok(Outcome::Clean);
     }
     if known.is_empty() {
@@ -63,7 +56,7 @@ fn list(options: &AppOptions, output: &Output) -> Done {
     let blind = known.iter().filter(|one| KnownRecord::of(one).is_blind()).count();
     if blind > 0 && !output.quiet {
         out.push_str(&format!(
-            "\n{} of {} plugins {} a blind spot: nothing is known of what {} require{}. If the notes stand elsewhere, copy them:\n  elvask sheet draft PLUGIN --notes notes.md\n",
+            "\n{} of {} plugins {} a blind spot: nothing is known of what {} require{}. If the notes are elsewhere, copy them:\n  elvask sheet draft PLUGIN --notes notes.md\n",
             blind,
             known.len(),
             if blind == 1 { "is" } else { "are" },
@@ -119,7 +112,7 @@ enum Meant {
     Package { name: String, version: Option<String>, evidence: Box<Evidence> },
 }
 
-fn find(word: &str, options: &AppOptions, output: &Output) -> Result<Meant, Failure> {
+fn find(word: &str, options: &AppChoice, output: &Output) -> Result<Meant, Failure> {
     let folder = normal(&current_folder()?.join(word));
     let looks_like_path =
         word.starts_with('.') || word.contains('/') && !word.starts_with('@') || Path::new(word).is_absolute();
@@ -164,7 +157,7 @@ fn known_of(meant: &Meant) -> Known {
 }
 
 fn show(word: &str, options: &AppOptions, output: &Output) -> Done {
-    let known = known_of(&find(word, options, output)?);
+    let known = known_of(&find(word, &options.choice, output)?);
     if options.format == Format::Json {
         output.json(&KnownRecord::of(&known));
         return Ok(Outcome::Clean);
@@ -216,7 +209,7 @@ fn show(word: &str, options: &AppOptions, output: &Output) -> Done {
 fn requirement(known: &KnownRequirement, out: &mut String) {
     let (word, style) = match known.strength {
         _ if known.brought => ("merged in", GOOD),
-        Strength::Certain => ("certain", ERROR),
+        Strength::Certain => ("certain", HEADING),
         Strength::Likely => ("likely", WARNING),
         Strength::Optional => ("optional", NOTE),
     };
@@ -315,17 +308,10 @@ pub(crate) fn read_notes(from: &Path) -> Result<(String, String), Failure> {
     Ok((String::from_utf8_lossy(&bytes).into_owned(), name))
 }
 
-#[derive(Serialize)]
-struct CheckRecord {
-    format: u32,
-    sheets: usize,
-    findings: Vec<FindingRecord>,
-}
-
 fn check(files: &[PathBuf], options: &AppOptions, output: &Output) -> Done {
     let (paths, root) = match files {
         [] => {
-            let app = load_with(options, Look::Nowhere, output)?;
+            let app = load_with(&options.choice, Look::Nowhere, output)?;
             let own = app.root.join("elvask/sheets");
             let named = Disk
                 .list(&own)
@@ -360,7 +346,7 @@ fn check(files: &[PathBuf], options: &AppOptions, output: &Output) -> Done {
     if options.format == Format::Json {
         let findings: Vec<_> = findings.iter().map(|finding| FindingRecord::of(&sources, finding)).collect();
         let found = !findings.is_empty();
-        output.json(&CheckRecord { format: FORMAT, sheets: paths.len(), findings });
+        output.json(&SheetCheckRecord { format: FORMAT, sheets: paths.len(), findings });
         return Ok(if found { Outcome::Found } else { Outcome::Clean });
     }
     let mut out = String::new();

@@ -7,22 +7,22 @@ use elvask_core::app::App;
 use elvask_core::check::obstacles as found_obstacles;
 use elvask_core::context::Context;
 use elvask_core::finding::NeededBy;
-use elvask_core::record::{SurveyRecord, VariantsRecord};
 use elvask_core::survey::{Declaration, Section, Survey, differences, survey, unfilled};
 use elvask_platform::android::PERMISSION_PREFIX;
 use elvask_project::appfiles::{Level, Widget};
 use elvask_project::source::Place;
 use elvask_project::surface::Surface;
+use elvask_record::{AllSurveysRecord, AppSurveyRecord, FORMAT, MergedRecord, SurveyRecord, VariantsRecord};
 
 use super::{Done, Outcome, all_apps, load, load_at, settings, typed, unresolved};
 use crate::options::{self, Format};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint};
-use crate::render::{clean, columns, fitted, snippet};
+use crate::render::{clean, columns, fitted, snippet, width, wrap};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
     if !options.all {
-        let app = ManuallyDrop::new(load(&options.app, output)?);
+        let app = ManuallyDrop::new(load(&options.app.choice, output)?);
         return if options.variants {
             side_by_side(&app, options, output)
         } else if options.merged {
@@ -32,37 +32,23 @@ pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
         };
     }
     let (mut outcome, mut records) = (Outcome::Clean, Vec::new());
-    for (at, root) in all_apps(&options.app)?.into_iter().enumerate() {
-        let app = load_at(&root, &options.app, output)?;
+    for (at, root) in all_apps(&options.app.choice)?.into_iter().enumerate() {
+        let app = load_at(&root, &options.app.choice, output)?;
         if options.app.format == Format::Human && at > 0 {
             output.result("\n");
         }
         let path = typed(&root);
         let done = one(&app, options, output, |record| {
-            records.push(AppSurvey { path: path.clone(), survey: record.clone() });
+            records.push(AppSurveyRecord { path: path.clone(), survey: record.clone() });
         })?;
         if done != Outcome::Clean {
             outcome = done;
         }
     }
     if options.app.format == Format::Json {
-        output.json(&AllSurveys { format: elvask_core::record::FORMAT, apps: records });
+        output.json(&AllSurveysRecord { format: FORMAT, apps: records });
     }
     Ok(outcome)
-}
-
-/// The surveys of all apps of a repository.
-#[derive(serde::Serialize)]
-struct AllSurveys {
-    format: u32,
-    apps: Vec<AppSurvey>,
-}
-
-#[derive(serde::Serialize)]
-struct AppSurvey {
-    path: String,
-    #[serde(flatten)]
-    survey: SurveyRecord,
 }
 
 /// Surveys one app; what is to be printed as JSON goes to `json`.
@@ -72,12 +58,11 @@ fn one(app: &App, options: &options::Survey, output: &Output, mut json: impl FnM
     let surface = ManuallyDrop::new(Surface::read(app, &app.sources));
     let context = ManuallyDrop::new(Context::new(app, &app.sources, &surface, &settings));
     let survey = ManuallyDrop::new(survey(&context));
-    for one in survey.unresolved.iter().skip(app.unresolved.len()) {
-        output.notice(&unresolved(app, one));
-    }
+    let more: Vec<_> = survey.unresolved.iter().skip(app.unresolved.len()).map(|one| unresolved(app, one)).collect();
+    output.limits(&more);
     match options.app.format {
         Format::Json => json(&SurveyRecord::of(app, &survey)),
-        Format::Human => output.result(&human(app, &context, &survey)),
+        Format::Human => output.result(&human(app, &context, &survey, output.verbose)),
     }
     Ok(obstacles(app, &surface, output))
 }
@@ -91,14 +76,6 @@ fn obstacles(app: &App, surface: &Surface, output: &Output) -> Outcome {
         outcome = Outcome::CouldNotRun;
     }
     outcome
-}
-
-/// The merged manifest of a variant.
-#[derive(serde::Serialize)]
-struct MergedManifest {
-    format: u32,
-    variant: String,
-    manifest: String,
 }
 
 /// Prints the manifest as the build merges it.
@@ -133,11 +110,7 @@ fn merged(app: &App, options: &options::Survey, output: &Output) -> Done {
     let manifest = effective.merged.print(options.origins.then_some(&origin as &dyn Fn(Place) -> String));
     match options.app.format {
         Format::Human => output.result(&manifest),
-        Format::Json => output.json(&MergedManifest {
-            format: elvask_core::record::FORMAT,
-            variant: variant.name.clone(),
-            manifest,
-        }),
+        Format::Json => output.json(&MergedRecord { format: FORMAT, variant: variant.name.clone(), manifest }),
     }
     Ok(obstacles(app, &surface, output))
 }
@@ -174,7 +147,7 @@ fn side_by_side(app: &App, options: &options::Survey, output: &Output) -> Done {
     Ok(obstacles(app, &surface, output))
 }
 
-fn human(app: &App, context: &Context<'_>, survey: &Survey) -> String {
+fn human(app: &App, context: &Context<'_>, survey: &Survey, all: bool) -> String {
     let mut out = identity(app, survey);
     for platform in [Platform::Android, Platform::Ios] {
         if !app.has(platform) {
@@ -186,7 +159,7 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey) -> String {
                 let mut how =
                     if one.launcher { "the launcher starts it" } else { "other apps may start it" }.to_owned();
                 if let Some(permission) = &one.guarded_by {
-                    how.push_str(&format!(" that hold {}", permission.replace(PERMISSION_PREFIX, "")));
+                    how.push_str(&format!(" with {}", permission.replace(PERMISSION_PREFIX, "")));
                 }
                 vec![
                     clean(&one.class).into_owned(),
@@ -205,6 +178,10 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey) -> String {
                 continue;
             }
             out.push_str(&heading(platform, section.title(), listed.len()));
+            if !all && listed.len() > 2 && is_told_by_names(section) && listed.iter().all(|one| one.ignored.is_none()) {
+                out.push_str(&names(&listed));
+                continue;
+            }
             let needs = listed.iter().any(|one| !one.needed_by.is_empty());
             let rows = listed.iter().flat_map(|one| rows(app, context, one, needs)).collect();
             out.push_str(&fitted(rows, 2, 1));
@@ -214,6 +191,36 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey) -> String {
         out.push_str(&widget_lines(app, widget));
     }
     out.push_str(&plugins(app));
+    if all {
+        out.push_str(&read(app));
+    }
+    out
+}
+
+/// Says whether the names of a section say enough: what seldom has to do with a plugin and is hardly ever wrong.
+fn is_told_by_names(section: Section) -> bool {
+    matches!(section, Section::Keys | Section::Orientation | Section::Look)
+}
+
+/// Returns names one after the other, those that a plugin needs with the plugin.
+fn names(listed: &[&Declaration]) -> String {
+    let name = |one: &&Declaration| match one.needed_by.first() {
+        Some(needed) => format!("{} ({})", one.name, needed.plugin),
+        None => one.name.clone(),
+    };
+    let names = listed.iter().map(name).collect::<Vec<_>>().join(", ");
+    wrap(&clean(&format!("{names}: -v shows their values")), width(), 2)
+}
+
+/// Lists the files that were read.
+fn read(app: &App) -> String {
+    let mut files: Vec<_> = app.sources.all().filter(|file| !file.absent).map(|file| file.shown.as_str()).collect();
+    files.sort_unstable();
+    files.dedup();
+    let mut out = format!("\n{} {}\n", paint(HEADING, "Read"), paint(FAINT, &files.len().to_string()));
+    for file in files {
+        out.push_str(&format!("  {}\n", clean(file)));
+    }
     out
 }
 

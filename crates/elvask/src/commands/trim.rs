@@ -7,15 +7,14 @@ use elvask_core::fill::fill_only;
 use elvask_core::finding::{Edits, Finding};
 use elvask_core::known::of_app;
 use elvask_core::needs::{Learnt, Requirement, Settings};
-use elvask_core::record::{FORMAT, FindingRecord, KnownRecord, SummaryRecord};
 use elvask_core::rules::strip_permission;
 use elvask_core::withdraw::tidy;
 use elvask_needs::requirement::EvidenceKind;
 use elvask_platform::Kind;
 use elvask_project::surface::Surface;
-use serde::Serialize;
+use elvask_record::{BroughtRecord, FORMAT, FindingRecord, KnownRecord, LookedAtRecord, SummaryRecord, TrimRecord};
 
-use super::apply::{Bounds, FileRecord, Write, changes, whole_diff, write, wrote};
+use super::apply::{Bounds, Write, changes, file_records, whole_diff, write, wrote};
 use super::{Done, Outcome, load_with, settings};
 use crate::options::{Format, Trim};
 use crate::output::{Failure, Output};
@@ -25,53 +24,29 @@ use crate::render::{clean, count, snippet};
 /// The id of the rule that looks for what is not needed.
 const RULE: &str = "declared-unneeded";
 
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    written: bool,
-    findings: Vec<FindingRecord>,
-    brought: Vec<BroughtRecord>,
-    looked_at: LookedAt,
-    files: Vec<FileRecord>,
-    summary: SummaryRecord,
-}
-
-#[derive(Serialize)]
-struct BroughtRecord {
-    name: String,
-    plugin: String,
-    file: String,
-    line: usize,
-}
-
-#[derive(Serialize)]
-struct LookedAt {
-    sheets: usize,
-    packages: usize,
-    own_code: bool,
-    unknown: Vec<String>,
-}
-
-impl LookedAt {
-    fn of(app: &App) -> Self {
-        let known = of_app(app);
-        LookedAt {
-            sheets: known.iter().filter(|one| one.sheet.is_some()).count(),
-            packages: known.iter().filter(|one| one.looked_into).count(),
-            own_code: app.android.is_some() || app.ios.is_some(),
-            unknown: known.iter().filter(|one| KnownRecord::of(one).is_blind()).map(|one| one.plugin.clone()).collect(),
-        }
+/// Returns what was looked at for a need.
+fn looked_at(app: &App) -> LookedAtRecord {
+    let known = of_app(app);
+    LookedAtRecord {
+        sheets: known.iter().filter(|one| one.sheet.is_some()).count(),
+        packages: known.iter().filter(|one| one.looked_into).count(),
+        own_code: app.android.is_some() || app.ios.is_some(),
+        unknown: known.iter().filter(|one| KnownRecord::of(one).is_blind()).map(|one| one.plugin.clone()).collect(),
     }
+}
 
-    fn sentence(&self) -> String {
-        let own = if self.own_code { ", and the app's own native code" } else { "" };
-        format!("Looked at {}, the files of {}{own}.", count(self.sheets, "sheet"), count(self.packages, "package"))
-    }
+fn sentence(looked_at: &LookedAtRecord) -> String {
+    let own = if looked_at.own_code { ", and the app's own native code" } else { "" };
+    format!(
+        "Looked at {}, the files of {}{own}.",
+        count(looked_at.sheets, "sheet"),
+        count(looked_at.packages, "package")
+    )
 }
 
 // In one piece: the steps of the command, each of which may end it.
 pub(crate) fn run(options: &Trim, output: &Output) -> Done {
-    let app = load_with(&options.app, Look::All, output)?;
+    let app = load_with(&options.app.choice, Look::All, output)?;
     let settings = Settings { unneeded: true, ..settings(false) };
     let report = check(&app, &settings);
     let mut unread = report.obstacles().peekable();
@@ -79,7 +54,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
         for obstacle in unread {
             output.say(snippet::finding(&app.sources, obstacle).trim_end());
         }
-        output.say("Nothing is taken out: what cannot be read must be mended first.");
+        output.say("Nothing is removed: what cannot be read must be corrected first.");
         return Ok(Outcome::CouldNotRun);
     }
     let mine = |finding: &Finding| finding.rule.id == RULE;
@@ -96,7 +71,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     let files = changes(&app, &sources, &changed)?;
     let wanted = if options.write { Write::Yes } else { Write::No };
     let written = write(&files, wanted, &Bounds::of(&app, &options.outside.consents), output)?;
-    let looked_at = LookedAt::of(&app);
+    let looked_at = looked_at(&app);
     let open = !written && (!findings.is_empty() || !files.is_empty());
     if options.app.format == Format::Json {
         let brought = brought.iter().map(|one| brought_record(&context, one)).collect();
@@ -105,13 +80,13 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
             judged: Vec::new(),
         });
         let findings = findings.iter().map(|finding| FindingRecord::of(&app.sources, finding)).collect();
-        output.json(&Record {
+        output.json(&TrimRecord {
             format: FORMAT,
             written,
             findings,
             brought,
             looked_at,
-            files: FileRecord::all(&files),
+            files: file_records(&files),
             summary,
         });
         return Ok(if open { Outcome::Found } else { Outcome::Clean });
@@ -136,7 +111,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     if !brought.is_empty() && !output.quiet {
         text.push_str(&format!(
             "\n{}\n",
-            paint(HEADING, "Brought in by a plugin's manifest, with nothing in its code or notes that asks for it:")
+            paint(HEADING, "Added by a plugin's manifest, with nothing in its code or notes that asks for it:")
         ));
         for one in &brought {
             let record = brought_record(&context, one);
@@ -148,7 +123,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
             "  The app may strip one of these if it never uses that part: elvask trim --strip NAME --write\n",
         );
     }
-    text.push_str(&format!("\n{}\n", looked_at.sentence()));
+    text.push_str(&format!("\n{}\n", sentence(&looked_at)));
     if !looked_at.unknown.is_empty() {
         let names = clean(&looked_at.unknown.join(", ")).into_owned();
         text.push_str(&format!(

@@ -4,7 +4,6 @@ use elvask_core::Platform;
 use elvask_core::app::{App, Look};
 use elvask_core::check::check;
 use elvask_core::context::Context;
-use elvask_core::record::{FORMAT, WhyRecord};
 use elvask_core::survey::survey;
 use elvask_core::why::{Answer, Subject, subject, why};
 use elvask_needs::reach::Reach;
@@ -12,7 +11,7 @@ use elvask_platform::capability::capabilities;
 use elvask_platform::names::nearest;
 use elvask_project::source::{Place, Sources};
 use elvask_project::surface::Surface;
-use serde::Serialize;
+use elvask_record::{FORMAT, WhyAnswersRecord, WhyRecord};
 
 use super::{Done, Outcome, load_with, settings};
 use crate::options::{Format, Why};
@@ -20,15 +19,8 @@ use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 use crate::render::{clean, snippet};
 
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    subject: String,
-    answers: Vec<WhyRecord>,
-}
-
 pub(crate) fn run(options: &Why, output: &Output) -> Done {
-    let app = load_with(&options.app, Look::All, output)?;
+    let app = load_with(&options.app.choice, Look::All, output)?;
     let settings = settings(false);
     let surface = Surface::read(&app, &app.sources);
     let context = Context::new(&app, &app.sources, &surface, &settings);
@@ -44,7 +36,7 @@ pub(crate) fn run(options: &Why, output: &Output) -> Done {
     let answers = why(&context, &survey(&context), &report.findings, &subject);
     if options.app.format == Format::Json {
         let answers = answers.iter().map(|answer| WhyRecord::of(&app.sources, answer)).collect();
-        output.json(&Record { format: FORMAT, subject: options.subject.clone(), answers });
+        output.json(&WhyAnswersRecord { format: FORMAT, subject: options.subject.clone(), answers });
         return Ok(Outcome::Clean);
     }
     if answers.is_empty() {
@@ -110,7 +102,7 @@ fn human(sources: &Sources, answer: &Answer) -> String {
         let through = needed.capability.map(|name| format!(", as part of `{name}`")).unwrap_or_default();
         let sure = match strength {
             _ if needed.brought => "brings it in",
-            _ if needed.reached.reach == Reach::Out => "could need it and is no part of the app",
+            _ if needed.reached.reach == Reach::Out => "could need it but is not part of the app",
             _ if *unreached => "could need it",
             elvask_platform::Strength::Certain => "needs it",
             elvask_platform::Strength::Likely => "probably needs it",
@@ -138,7 +130,7 @@ fn human(sources: &Sources, answer: &Answer) -> String {
     }
     for declared in &answer.declared {
         let (word, style) = match declared.ignored {
-            Some(_) => ("stands here and is ignored:", WARNING),
+            Some(_) => ("is here and is ignored:", WARNING),
             None => ("declared", GOOD),
         };
         out.push_str(&format!("  {} {}\n", paint(style, word), place(sources, declared.place)));
@@ -167,7 +159,10 @@ fn place(sources: &Sources, place: Place) -> String {
 fn element_at(sources: &Sources, place: Place) -> String {
     let text = &sources.file(place.file).text;
     let rest = text.get(place.span.start..).unwrap_or_default();
-    let end = if rest.starts_with("<intent") { rest.find("</intent>").map(|at| at + 9) } else { None };
+    let end = ["<intent-filter", "<intent"].into_iter().find(|tag| rest.starts_with(tag)).and_then(|tag| {
+        let close = format!("</{}>", tag.trim_start_matches('<'));
+        rest.find(&close).map(|at| at + close.len())
+    });
     let line = rest.find(['\r', '\n']).unwrap_or(rest.len());
     let tag = rest.find('>').map_or(line, |at| at + 1);
     let whole = rest.get(..end.unwrap_or(line.max(tag))).unwrap_or_default();

@@ -22,7 +22,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports an attribute of the launcher activity, the application or a component that a plugin needs and that is absent or different.",
-    effect: "The part of the plugin that counts on it does not work: the activity starts a second time, or is not reached at all.",
+    effect: "The activity starts a second time or cannot be reached.",
     wrong: "<activity android:name=\".MainActivity\" android:launchMode=\"standard\">",
     right: "<activity android:name=\".MainActivity\" android:launchMode=\"singleTask\">",
     remedy: "`fill` sets the attribute. One that is not on the list of what is written for a package it sets only with a person's consent.",

@@ -18,10 +18,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports an activity, service, receiver or provider outside `<application>`, or inside another component.",
-    effect: "The component is not declared: starting it ends the app with ActivityNotFoundException, or nothing happens.",
+    effect: "Starting it throws ActivityNotFoundException, or nothing happens.",
     wrong: "<manifest …>\n    <service android:name=\"example.knot.Service\" />\n    <application …>",
     right: "<application …>\n    <service android:name=\"example.knot.Service\" />",
-    remedy: "`fill` moves the element into `<application>`, or takes it out where that has it already.",
+    remedy: "`fill` moves the element into `<application>`, or removes it where that has it already.",
     source: "App manifest file: <application>",
 };
 
@@ -50,11 +50,11 @@ impl Rule for ComponentMisplaced {
             let class = full_class(&name, package);
             let inside = parent.map_or("manifest", |parent| parent.name());
             let message = format!(
-                "the {} `{class}` stands inside <{inside}>, where it is ignored; it is a child of <application>",
+                "the {} `{class}` is inside <{inside}>, where it is ignored; it belongs directly inside <application>",
                 element.name()
             );
             let (title, edits) = if manifest.component(&class).is_some() {
-                ("take it out: <application> has it already".to_owned(), vec![plan::remove(element.node())])
+                ("remove it: <application> has it already".to_owned(), vec![plan::remove(element.node())])
             } else {
                 let title = "move it into <application>".to_owned();
                 (title, plan::move_into(element, application, Slot::Last))

@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports an activity, service, receiver or provider that a plugin needs and the app's manifest does not declare.",
-    effect: "Starting it fails: the call throws, or the system never delivers what it is for.",
+    effect: "Starting it throws an exception, or the system never calls it.",
     wrong: "<application …>\n</application>",
     right: "<application …>\n    <service android:name=\"example.godwit.FloatService\" android:exported=\"false\" />\n</application>",
     remedy: "`fill` adds the element at the end of the application.",

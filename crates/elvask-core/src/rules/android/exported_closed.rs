@@ -19,10 +19,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports an activity or alias for the launcher, for links or for the share menu with `android:exported=\"false\"`.",
-    effect: "Nothing outside of the app can start it: its icon says that the app is not installed, and its links open the browser.",
+    effect: "The launcher reports that the app is not installed, and links open the browser.",
     wrong: "<activity android:name=\".MainActivity\" android:exported=\"false\">\n    <intent-filter> … BROWSABLE … </intent-filter>\n</activity>",
     right: "<activity android:name=\".MainActivity\" android:exported=\"true\">\n    <intent-filter> … BROWSABLE … </intent-filter>\n</activity>",
-    remedy: "`fill` opens it, as its filter is of use to others alone. Where it is closed on purpose, take the filter out.",
+    remedy: "`fill` opens it, as its filter is of use to other apps only. Where it is closed on purpose, remove the filter.",
     source: "`<activity>`",
 };
 
@@ -52,7 +52,7 @@ impl Rule for ExportedClosed {
                 continue;
             };
             told.push(&component.class);
-            let message = format!("{} has a filter for {what} and is closed to other apps", filter.owner());
+            let message = format!("{} has a filter for {what}, but other apps cannot start it", filter.owner());
             let edits = vec![set_android(manifest, component.element, "exported", "true")];
             out.push(
                 Finding::new(

@@ -23,7 +23,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports an activity, alias, service or receiver with an intent filter and without `android:exported`, in an app that is built for level 31 or higher.",
-    effect: "The build fails when manifests are merged, and devices from level 31 on refuse to install the app.",
+    effect: "The build fails; devices from level 31 refuse to install the app.",
     wrong: "<activity android:name=\".MainActivity\">\n    <intent-filter> … </intent-filter>\n</activity>",
     right: "<activity android:name=\".MainActivity\" android:exported=\"true\">\n    <intent-filter> … </intent-filter>\n</activity>",
     remedy: "`fill` writes true for what the launcher, links or the share menu start; for others only a person knows who is to reach them.",
@@ -64,7 +64,7 @@ impl Rule for ExportedUnstated {
                     continue;
                 }
                 let short = class.rsplit('.').next().unwrap_or(class);
-                let message = format!("{short} has an intent filter and does not say whether other apps may start it");
+                let message = format!("{short} has an intent filter and no android:exported");
                 let owning =
                     context.manifests.iter().find_map(|manifest| Some((manifest, manifest.component(class)?.element)));
                 let (place, remedy) = match owning {
@@ -78,7 +78,7 @@ impl Rule for ExportedUnstated {
                     }
                     None => {
                         let steps = format!(
-                            "A plugin's manifest brings it in: update the plugin, or state it in the app's manifest: <… android:name=\"{class}\" android:exported=\"false\" />."
+                            "A plugin's manifest adds it: update the plugin, or state it in the app's manifest: <… android:name=\"{class}\" android:exported=\"false\" />."
                         );
                         (*place, Remedy::Manual(steps))
                     }

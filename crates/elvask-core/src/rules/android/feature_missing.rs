@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports a feature of the device that a plugin uses and the manifest does not name.",
-    effect: "The store shows the app to devices that cannot run that part, or hides it from devices that could do without.",
+    effect: "Devices that cannot run that part get the app, or devices that can do not.",
     wrong: "<manifest …>\n    <application …>",
     right: "<manifest …>\n    <uses-feature android:name=\"android.hardware.bluetooth_le\" android:required=\"false\" />\n    <application …>",
     remedy: "`fill` adds the element above the application, as required where the plugin says so.",

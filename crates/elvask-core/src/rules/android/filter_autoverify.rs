@@ -22,7 +22,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports a filter for web links without `android:autoVerify`, and the attribute on a filter that has no web links.",
-    effect: "From level 31 on, a web link whose host is not verified opens the browser without a question; before, a chooser asks each time.",
+    effect: "From level 31 the links open the browser; before, a chooser asks each time.",
     wrong: "<intent-filter>\n    …\n    <data android:scheme=\"https\" android:host=\"marram.example\" />\n</intent-filter>",
     right: "<intent-filter android:autoVerify=\"true\">\n    …\n    <data android:scheme=\"https\" android:host=\"marram.example\" />\n</intent-filter>",
     remedy: "`fill` sets the attribute, or takes it off where it does nothing. The host must serve assetlinks.json: `elvask link files` writes it.",
@@ -52,7 +52,7 @@ impl Rule for FilterAutoverify {
                 && !spec.schemes().is_empty()
             {
                 let message = format!(
-                    "a filter of {} asks for verification and has no web links: there is nothing to verify",
+                    "a filter of {} has android:autoVerify but no web links, so there is nothing to verify",
                     filter.owner()
                 );
                 let attribute = filter.element.attribute(ANDROID, "autoVerify");
@@ -61,7 +61,7 @@ impl Rule for FilterAutoverify {
                     .unwrap_or_default();
                 out.push(
                     Finding::new(&ABOUT, filter.subject(), manifest.value_place(filter.element, "autoVerify"), message)
-                        .mend(manifest_edit("take android:autoVerify off", manifest, edits)),
+                        .mend(manifest_edit("remove android:autoVerify", manifest, edits)),
                 );
             }
             if spec.auto_verify || !filter.is_link() || !spec.is_web_only() || !spec.has_category(BROWSABLE) {
@@ -83,7 +83,7 @@ impl Rule for FilterAutoverify {
                 .any(|known| open.iter().any(|host| known.text.eq_ignore_ascii_case(host)));
             let level = if named { Level::Error } else { Level::Warning };
             let message = format!(
-                "links to {} are never verified: their filter in {} does not ask for it",
+                "links to {} are never verified: their filter in {} lacks android:autoVerify",
                 open.join(", "),
                 filter.owner()
             );

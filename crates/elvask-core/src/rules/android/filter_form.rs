@@ -23,7 +23,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a scheme, host, port, path or type in a filter that is written so that it matches nothing, or other links than it seems to.",
-    effect: "The links that it is meant for open the browser, or nothing; or the app takes links that it does not know.",
+    effect: "The links open the browser or nothing, or the app gets links it does not expect.",
     wrong: "<data android:scheme=\"https://\" android:host=\"marram.example\" android:path=\"/site/*\" />",
     right: "<data android:scheme=\"https\" android:host=\"marram.example\" android:pathPrefix=\"/site/\" />",
     remedy: "`fill` writes what is meant where that is plain: the scheme without its colon, the host in small letters, a prefix for a path with a star at its end. The rest is left to a person.",
@@ -48,7 +48,7 @@ impl Rule for FilterForm {
         for filter in filters(manifest) {
             for (data, element) in filter.spec.data.iter().zip(&filter.data) {
                 for (name, attribute) in bare_attributes(*element) {
-                    let message = format!("`{name}` stands without the platform's prefix, so it is not read");
+                    let message = format!("`{name}` has no `android:` prefix, so it is not read");
                     let edits = vec![Edit::insert(attribute.name.start, format!("{}:", manifest.prefix()))];
                     let place = manifest.at(attribute.span);
                     out.push(Finding::new(&ABOUT, filter.subject(), place, message).mend(manifest_edit(
@@ -83,7 +83,7 @@ fn typed_links(filter: &WrittenFilter<'_, '_>, value: &str) -> Option<Fault> {
         "no link to {} matches: the filter wants the type `{value}`, and links have none",
         spec.hosts().join(" or ")
     );
-    let steps = "Take android:mimeType out of the filter, or give the type a filter of its own.";
+    let steps = "Remove android:mimeType from the filter, or give the type a filter of its own.";
     Some(Fault { message, level, instead: None, steps })
 }
 
@@ -116,7 +116,7 @@ fn finding(
             let rest = instead.iter().enumerate().filter(|(at, _)| Some(*at) != takes_over);
             edits.extend(rest.map(|(_, (name, value))| set_android(manifest, element, name, value)));
             let written: Vec<_> = instead.iter().map(|(name, value)| format!("android:{name}=\"{value}\"")).collect();
-            let title = if written.is_empty() { format!("take android:{name} out") } else { written.join(" ") };
+            let title = if written.is_empty() { format!("remove android:{name}") } else { written.join(" ") };
             manifest_edit(title, manifest, edits).making(&format!("attributes of data at {}", element.open().start))
         }
         None => Remedy::Manual(fault.steps.to_owned()),
@@ -175,7 +175,7 @@ fn judge(
                     message: "a port without a host beside it in the same <data> is dropped".to_owned(),
                     level: Level::Warning,
                     instead: None,
-                    steps: "Write host and port into one <data>, or take the port out.",
+                    steps: "Write host and port into one <data>, or remove the port.",
                 }),
                 Some(80 | 443) if web => fault(
                     format!(
@@ -237,7 +237,7 @@ fn judge_host(data: &elvask_project::filters::DataSpec, value: &str) -> Option<F
         );
         let plain = !host.is_empty() && (path.is_none_or(|path| path.is_empty() || !path.contains('*') && !has_path));
         return fault(
-            format!("`{value}` never matches: a host stands without scheme, port and path"),
+            format!("`{value}` never matches: a host is written without scheme, port and path"),
             Level::Error,
             plain.then_some(instead),
         );
@@ -247,7 +247,7 @@ fn judge_host(data: &elvask_project::filters::DataSpec, value: &str) -> Option<F
     }
     if value.get(1..).is_some_and(|rest| rest.contains('*')) {
         return fault(
-            format!("`{value}`: a star counts only at the start of a host; here it stands for itself"),
+            format!("`{value}`: a star counts only at the start of a host; here it matches only itself"),
             Level::Error,
             None,
         );
@@ -310,7 +310,7 @@ fn judge_path(
     };
     let error = |message: String, instead: Option<Vec<(&'static str, String)>>| fault(message, Level::Error, instead);
     if value.contains(['?', '#']) && matches!(name, "path" | "pathPrefix") {
-        return error(format!("`{value}` never matches: query and fragment are no part of the path"), None);
+        return error(format!("`{value}` never matches: query and fragment are not part of the path"), None);
     }
     let starts = value.starts_with('/') || (own.ends_with("Pattern") && value.starts_with(['.', '[']));
     if !starts && name != "pathSuffix" {
@@ -416,8 +416,8 @@ mod tests {
     fn what_only_a_person_can_put_right_is_told() {
         let web = "android:scheme=\"https\" android:host=\"marram.example\"";
         for (data, words) in [
-            ("android:scheme=\"https\" android:host=\"marram.*\"".to_owned(), "stands for itself"),
-            (format!("{web} android:path=\"/site?x=1\""), "no part of the path"),
+            ("android:scheme=\"https\" android:host=\"marram.*\"".to_owned(), "matches only itself"),
+            (format!("{web} android:path=\"/site?x=1\""), "not part of the path"),
             (format!("{web} android:pathAdvancedPattern=\"/[a\""), "refused"),
             (format!("{web} android:pathAdvancedPattern=\"/.*\\\\.pdf\""), "never matches"),
             (format!("{web} android:pathSuffix=\".pdf\""), "from 24 to 30"),

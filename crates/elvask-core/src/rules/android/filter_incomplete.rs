@@ -21,7 +21,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a filter for links or shared content that lacks its action, a category, its scheme or its type.",
-    effect: "No link and no share menu reaches the activity: the browser opens, or nothing does.",
+    effect: "Links open the browser or nothing, and share menus do not list the app.",
     wrong: "<intent-filter>\n    <action android:name=\"android.intent.action.VIEW\" />\n    <category android:name=\"android.intent.category.DEFAULT\" />\n    <data android:scheme=\"marram\" />\n</intent-filter>",
     right: "<intent-filter>\n    <action android:name=\"android.intent.action.VIEW\" />\n    <category android:name=\"android.intent.category.DEFAULT\" />\n    <category android:name=\"android.intent.category.BROWSABLE\" />\n    <data android:scheme=\"marram\" />\n</intent-filter>",
     remedy: "`fill` adds the action, the category or the scheme https; the type of shared content is left to a person.",
@@ -43,7 +43,7 @@ impl Rule for FilterIncomplete {
             let shared = SHARE.iter().any(|action| spec.has_action(action));
             if spec.actions.is_empty() && meant_for_links && !spec.data.is_empty() {
                 let edits = insert_named(manifest, &filter, "action", VIEW);
-                let message = format!("a filter of {} has no action, so no link reaches it", filter.owner());
+                let message = format!("a filter of {} has no action, so nothing reaches it", filter.owner());
                 out.push(finding(manifest, &filter, Level::Error, message).mend(manifest_edit(
                     "add the action VIEW",
                     manifest,
@@ -78,7 +78,7 @@ impl Rule for FilterIncomplete {
             }
             if shared && spec.values("mimeType").next().is_none() && spec.values("mimeGroup").next().is_none() {
                 let message = format!(
-                    "a filter of {} takes shared content and names no type, so nothing is shared with it",
+                    "a filter of {} receives shared content but names no type, so nothing is shared with it",
                     filter.owner()
                 );
                 let steps =
@@ -91,7 +91,7 @@ impl Rule for FilterIncomplete {
             }
             if !spec.has_category(DEFAULT) {
                 let message = format!(
-                    "a filter of {} lacks the category DEFAULT, with which every activity is looked for that is not named",
+                    "a filter of {} lacks the category DEFAULT, without which no implicit intent reaches it",
                     filter.owner()
                 );
                 out.push(lacks(manifest, &filter, Level::Error, message, DEFAULT));
@@ -101,7 +101,7 @@ impl Rule for FilterIncomplete {
                 let web = schemes.iter().any(|scheme| is_web_scheme(scheme));
                 let level = if web { Level::Error } else { Level::Warning };
                 let message = format!(
-                    "a filter of {} lacks the category BROWSABLE, without which no link of a web page or message reaches it",
+                    "a filter of {} lacks the category BROWSABLE, without which no link from a web page or message reaches it",
                     filter.owner()
                 );
                 out.push(lacks(manifest, &filter, level, message, BROWSABLE));

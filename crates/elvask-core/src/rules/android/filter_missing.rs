@@ -20,7 +20,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports an intent filter that a plugin or elvask.toml needs and no component has.",
-    effect: "The app is not offered where it should be: it is absent from the share menu, or the link opens the browser.",
+    effect: "The link opens the browser, or the share menu does not list the app.",
     wrong: "<activity android:name=\".MainActivity\" …>\n</activity>",
     right: "<activity android:name=\".MainActivity\" …>\n    <intent-filter>\n        <action android:name=\"android.intent.action.SEND\" />\n        <category android:name=\"android.intent.category.DEFAULT\" />\n        <data android:mimeType=\"text/plain\" />\n    </intent-filter>\n</activity>",
     remedy: "`fill` adds the filter behind the others of the component, with `android:exported=\"true\"` where nothing is said of it.",

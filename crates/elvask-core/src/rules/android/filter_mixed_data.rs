@@ -20,7 +20,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports a filter whose `<data>` elements mean different links: the platform pools them.",
-    effect: "Each scheme goes with each host and each path. A scheme of the app's own keeps web links from being verified, so that they open the browser, and is itself held to the host and path of the web links.",
+    effect: "Web links are not verified and open the browser; own schemes want the same host.",
     wrong: "<intent-filter android:autoVerify=\"true\">\n    …\n    <data android:scheme=\"https\" android:host=\"marram.example\" />\n    <data android:scheme=\"marram\" />\n</intent-filter>",
     right: "<intent-filter android:autoVerify=\"true\">\n    …\n    <data android:scheme=\"https\" android:host=\"marram.example\" />\n</intent-filter>\n<intent-filter>\n    …\n    <data android:scheme=\"marram\" />\n</intent-filter>",
     remedy: "`fill` parts the filter in two or more, each with the actions and categories of the first.",
@@ -94,7 +94,7 @@ fn pooled(manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Option
         });
         if let Some(host) = narrowed {
             let message = format!(
-                "a filter of {} names {host} without a path, and the paths of its other data hold for it too",
+                "a filter of {} names {host} without a path, and the paths of its other data apply to it too",
                 filter.owner()
             );
             return Some(finding(manifest, filter, message, &written));

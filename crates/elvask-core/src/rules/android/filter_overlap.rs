@@ -22,10 +22,10 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports two activities or aliases of the app that take the same link.",
-    effect: "Tapping such a link shows a chooser with the app in it twice, though its host is verified.",
+    effect: "A tap shows a chooser that lists the app twice, although the host is verified.",
     wrong: "<activity android:name=\".MainActivity\" …> … <data android:scheme=\"marram\" /> … </activity>\n<activity android:name=\".SiteActivity\" …> … <data android:scheme=\"marram\" /> … </activity>",
     right: "<activity android:name=\".MainActivity\" …> … <data android:scheme=\"marram\" /> … </activity>",
-    remedy: "Left to a person: only they know which of the two is to open. Take the filter out of the other one, or give the two different hosts or paths.",
+    remedy: "Left to a person: only they know which of the two is to open. Remove the filter from the other one, or give the two different hosts or paths.",
     source: "Intents and intent filters",
 };
 
@@ -65,7 +65,7 @@ impl Rule for FilterOverlap {
                     let (one, two) = (short(&first.component), short(&other.component));
                     let message = format!("{one} and {two} both take {}", link.text());
                     let steps =
-                        format!("Take the filter out of {one} or of {two}, or give the two different hosts or paths.");
+                        format!("Remove the filter from {one} or {two}, or give the two different hosts or paths.");
                     let place = spec.place.unwrap_or(other.place);
                     out.push(
                         Finding::new(&ABOUT, other.component.clone(), place, message)

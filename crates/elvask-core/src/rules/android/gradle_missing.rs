@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a Gradle plugin, a dependency, a repository or a keep rule that a plugin needs and the build does not state.",
-    effect: "The build stops, or what the line brings is missing on the device: a service that never starts, a class that the shrinker took out.",
+    effect: "The build fails, or a service or class is missing on the device.",
     wrong: "plugins {\n    id 'com.android.application'\n}",
     right: "plugins {\n    id 'com.android.application'\n    id 'example.knot.services'\n}",
     remedy: "`fill` adds the line where the build has a plain place for it: a block of that name, or a file of keep rules. What has none is left to a person, with the line.",

@@ -20,7 +20,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports the app's main activity when links start it and its launch mode makes a new one each time.",
-    effect: "While the app runs, each link opens a second copy of it above the first: what was typed there seems lost, and the way back leads through both.",
+    effect: "Each link opens another copy above the first, and typed text seems lost.",
     wrong: "<activity android:name=\".MainActivity\" android:launchMode=\"standard\" …>",
     right: "<activity android:name=\".MainActivity\" android:launchMode=\"singleTask\" …>",
     remedy: "`fill` sets singleTask, with which the living activity gets the link in onNewIntent. Where a plugin wants another mode, that plugin's finding tells.",

@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a minimum, compile or target level below the one that a plugin needs.",
-    effect: "The build stops: the manifest merger refuses a library with a higher minimum level, and the compiler does not find what newer levels have.",
+    effect: "The manifest merger or the compiler stops the build.",
     wrong: "minSdk 21   // and a plugin that needs 23",
     right: "minSdk 23",
     remedy: "`fill` writes the higher number where the build file states a plain one. Raising the minimum takes older devices off; a level that is computed is left to a person.",

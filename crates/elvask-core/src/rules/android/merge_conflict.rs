@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports manifests of source sets and plugins that the build cannot merge into one.",
-    effect: "The build stops at the merge of the manifests, and there is no app to install.",
+    effect: "The manifest merger stops the build.",
     wrong: "<application android:allowBackup=\"false\">   (and a plugin's manifest says \"true\")",
     right: "<application android:allowBackup=\"false\" tools:replace=\"android:allowBackup\">",
     remedy: "By hand: which of two values is meant, only the app's owner can say. A marker such as `tools:replace` lets the app's value win.",
@@ -58,7 +58,7 @@ impl Rule for MergeConflict {
                     .mend(Remedy::Manual(steps(problem, role)));
             if let Some((place, _, _)) = &problem.other {
                 let whose = match role {
-                    Some(Role::Library(library)) => format!("what {} brings along", library.name),
+                    Some(Role::Library(library)) => format!("what {} adds", library.name),
                     Some(role) => format!("what the source set {} says", role.name()),
                     None => "the other side".to_owned(),
                 };
@@ -96,20 +96,18 @@ fn steps(problem: &MergeProblem, role: Option<&Role>) -> String {
         Conflict::Attribute => format!(
             "Add tools:replace=\"{subject}\" to this <{tag}> if \"{value}\" is meant; write \"{other}\" if that is. The root element needs xmlns:tools=\"http://schemas.android.com/tools\"."
         ),
-        Conflict::Strict => format!("Make the two <{tag}> the same, or take tools:node=\"strict\" off."),
+        Conflict::Strict => format!("Make the two <{tag}> the same, or remove tools:node=\"strict\"."),
         Conflict::MinLevel => format!(
             "Raise minSdk to {other}. If {} is never used below that level, <uses-sdk tools:overrideLibrary=\"…\"> with its namespace lets it in.",
             role.map_or("the library", Role::name)
         ),
-        Conflict::Selector => {
-            "Write the namespace of the library that is meant, or take tools:selector off.".to_owned()
-        }
-        Conflict::RemovesOwn => format!("Take either `{subject}` or its name in tools:remove out."),
+        Conflict::Selector => "Write the namespace of the library that is meant, or remove tools:selector.".to_owned(),
+        Conflict::RemovesOwn => format!("Remove either `{subject}` or its name in tools:remove."),
         Conflict::ReplacesNothing => {
-            format!("State `{subject}` on this <{tag}>, or take its name out of tools:replace.")
+            format!("State `{subject}` on this <{tag}>, or remove its name from tools:replace.")
         }
-        Conflict::MarkedSdk => "Take tools:node off; the levels of the app always win.".to_owned(),
-        Conflict::Twice => "Keep the one that is meant and take the other out.".to_owned(),
+        Conflict::MarkedSdk => "Remove tools:node; the levels of the app always win.".to_owned(),
+        Conflict::Twice => "Keep the one that is meant and remove the other.".to_owned(),
         Conflict::Placeholder => {
             format!("Set it in the app's build file: manifestPlaceholders[\"{subject}\"] = \"…\" in defaultConfig.")
         }
@@ -141,7 +139,7 @@ mod tests {
         assert_eq!(app.found(ID), ["error android:allowBackup 2:39"]);
         let finding = app.findings(ID).remove(0);
         assert!(finding.remedy.text().contains("tools:replace=\"android:allowBackup\""));
-        assert_eq!(finding.related.unwrap().1, "what tern_camera brings along");
+        assert_eq!(finding.related.unwrap().1, "what tern_camera adds");
         app.is_left_alone();
     }
 
@@ -178,7 +176,7 @@ mod tests {
                 ),
                 (
                     "`android:allowBackup` of application is \"false\" here and \"true\" in a manifest that joins it",
-                    "what tern_camera brings along",
+                    "what tern_camera adds",
                     2
                 )
             ]

@@ -17,8 +17,8 @@ static ABOUT: About = About {
     id: "meta-data-misplaced",
     level: Level::Error,
     platform: Some(Platform::Android),
-    summary: "Reports a `<meta-data>` in another element than the one that its plugin looks in, or outside all that may hold one.",
-    effect: "The plugin does not find its value; the build says nothing.",
+    summary: "Reports a `<meta-data>` in another element than the one where its plugin looks, or outside all elements that may contain one.",
+    effect: "The build succeeds, and the plugin does not find its value.",
     wrong: "<manifest …>\n    <meta-data android:name=\"example.knot.APP_ID\" … />",
     right: "<application …>\n    <meta-data android:name=\"example.knot.APP_ID\" … />",
     remedy: "`fill` moves the element into the one that the plugin looks in.",
@@ -49,15 +49,12 @@ impl Rule for MetaDataMisplaced {
             let Some(target) = target.filter(|target| parent != Some(*target)) else { continue };
             let inside = parent.map_or("manifest", |parent| parent.name());
             let message = format!(
-                "the meta-data `{}` stands inside <{inside}>, and it is looked for in <{}>",
+                "the meta-data `{}` is inside <{inside}>, where the plugin does not look; it belongs inside <{}>",
                 declared.name,
                 target.name()
             );
             let (title, edits) = if right {
-                (
-                    format!("take it out: <{}> holds it already", target.name()),
-                    vec![plan::remove(declared.element.node())],
-                )
+                (format!("remove it: <{}> has it already", target.name()), vec![plan::remove(declared.element.node())])
             } else {
                 let last = target.children_named("meta-data").last();
                 let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));

@@ -17,7 +17,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a permission whose companion is not declared.",
-    effect: "The request is refused or ignored without a dialog.",
+    effect: "The request is denied or ignored without a dialog.",
     wrong: "<uses-permission android:name=\"android.permission.ACCESS_FINE_LOCATION\" />",
     right: "<uses-permission android:name=\"android.permission.ACCESS_FINE_LOCATION\" />\n<uses-permission android:name=\"android.permission.ACCESS_COARSE_LOCATION\" />",
     remedy: "`fill` adds the companion behind the last permission.",

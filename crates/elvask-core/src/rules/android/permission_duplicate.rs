@@ -21,7 +21,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports a permission that the manifest declares twice.",
-    effect: "The merge keeps one of them. Where they differ, which `maxSdkVersion` holds is a matter of luck.",
+    effect: "The merge keeps one of them; if `maxSdkVersion` differs, either may win.",
     wrong: "<uses-permission android:name=\"android.permission.INTERNET\" />\n<uses-permission android:name=\"android.permission.INTERNET\" />",
     right: "<uses-permission android:name=\"android.permission.INTERNET\" />",
     remedy: "`fill` takes out a later one that says exactly the same. Where they differ, a person decides which one is meant.",
@@ -53,10 +53,10 @@ impl Rule for PermissionDuplicate {
             .related(manifest.tag(first.element), "declared here already");
             out.push(if says_the_same(first.element, permission.element) {
                 let edits = vec![plan::remove(permission.element.node())];
-                finding.mend(manifest_edit(format!("take the second {name} out"), manifest, edits))
+                finding.mend(manifest_edit(format!("remove the second {name}"), manifest, edits))
             } else {
                 finding.mend(Remedy::Manual(format!(
-                    "The two declarations of {name} differ: keep the one that is meant and take the other out."
+                    "The two declarations of {name} differ: keep the one that is meant and remove the other."
                 )))
             });
         }

@@ -20,10 +20,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a `maxSdkVersion` that ends a permission below a level at which a plugin needs it, or below the lowest level that the app runs on.",
-    effect: "On devices above that level the permission is not asked for, and what needs it fails there alone.",
+    effect: "On devices above that level the permission is not granted, and the call fails.",
     wrong: "<uses-permission android:name=\"android.permission.CAMERA\"\n    android:maxSdkVersion=\"28\" />",
     right: "<uses-permission android:name=\"android.permission.CAMERA\" />",
-    remedy: "`fill` raises the level to the one that the plugins state, or takes the attribute out. A declaration that holds on no device of the app is left to a person.",
+    remedy: "`fill` raises the level to the one that the plugins state, or removes the attribute. A declaration that applies to no device of the app is left to a person.",
     source: "App manifest file: <uses-permission>",
 };
 
@@ -74,7 +74,7 @@ impl Rule for PermissionLevelCap {
                                 continue;
                             };
                             let edit = plan::remove_attribute(permission.element, attribute);
-                            ("at every level".to_owned(), "take android:maxSdkVersion out".to_owned(), edit)
+                            ("at every level".to_owned(), "remove android:maxSdkVersion".to_owned(), edit)
                         }
                     };
                     out.push(
@@ -86,10 +86,10 @@ impl Rule for PermissionLevelCap {
                 }
                 None if context.levels.min.is_some_and(|min| cap < min) => {
                     let min = context.levels.min.unwrap_or_default();
-                    let steps = format!("Take the line out, or raise maxSdkVersion to {min} or above.");
+                    let steps = format!("Remove the line, or raise maxSdkVersion to {min} or above.");
                     out.push(
                         finding(format!(
-                            "{name} ends at level {cap}, and the app runs from level {min}: it holds on no device"
+                            "{name} ends at level {cap}, and the app runs from level {min}: no device is asked for it"
                         ))
                         .level(Level::Warning)
                         .effect("The line does nothing.")

@@ -18,11 +18,11 @@ static ABOUT: About = About {
     id: "permission-misplaced",
     level: Level::Error,
     platform: Some(Platform::Android),
-    summary: "Reports a permission that stands inside `<application>` or deeper, where the platform does not look for it.",
-    effect: "The build says nothing and the permission is ignored: the app behaves as if it were not declared.",
+    summary: "Reports a permission inside `<application>` or deeper, where the platform does not look for it.",
+    effect: "The build succeeds, and the permission is ignored as if it were not declared.",
     wrong: "<application …>\n    <uses-permission android:name=\"android.permission.RECORD_AUDIO\" />\n</application>",
     right: "<uses-permission android:name=\"android.permission.RECORD_AUDIO\" />\n<application …>",
-    remedy: "`fill` moves the element behind the last permission; where the same permission stands there already, it takes the misplaced one out.",
+    remedy: "`fill` moves the element behind the last permission; where the same permission is there already, it removes the misplaced one.",
     source: "App manifest file: <uses-permission>",
 };
 
@@ -39,15 +39,16 @@ impl Rule for PermissionMisplaced {
             let parent = permission.element.parent().map_or("manifest", |parent| parent.name());
             let (title, edits) = if !there.insert(&permission.name) {
                 (
-                    format!("take the misplaced {name} out: it is declared already"),
+                    format!("remove the misplaced {name}: it is declared already"),
                     vec![plan::remove(permission.element.node())],
                 )
             } else {
                 (format!("move {name} up into <manifest>"), plan::move_into(permission.element, manifest.root, slot))
             };
             let needed = context.needs.of(Kind::Permission, &permission.name);
-            let message =
-                format!("{name} stands inside <{parent}>, where it is ignored; a permission is a child of <manifest>");
+            let message = format!(
+                "{name} is inside <{parent}>, where it is ignored; a permission belongs directly inside <manifest>"
+            );
             out.push(
                 Finding::new(&ABOUT, permission.name.clone(), manifest.tag(permission.element), message)
                     .needed_by(context.app, needed)

@@ -16,10 +16,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a permission that a plugin needs and the app's manifest does not ask for.",
-    effect: "What needs the permission fails on the device: the call throws SecurityException or does nothing, and no dialog ever appears.",
+    effect: "The call throws SecurityException or does nothing, and no dialog appears.",
     wrong: "<manifest …>\n    <application …>",
     right: "<manifest …>\n    <uses-permission android:name=\"android.permission.CAMERA\" />\n    <application …>",
-    remedy: "`fill` adds the element behind the last permission, or at the top of the manifest. Where the plugin needs it up to a level alone, `maxSdkVersion` says so.",
+    remedy: "`fill` adds the element behind the last permission, or at the top of the manifest. Where the plugin needs it up to a level only, `maxSdkVersion` says so.",
     source: "App manifest file: <uses-permission>",
 };
 
@@ -32,13 +32,13 @@ impl Rule for PermissionMissing {
         for (finding, together) in found(context, Kind::Permission, &ABOUT) {
             let mut finding = finding.only_if_named(is_shown_by_code_alone(&together.requirements));
             if finding.level == Level::Note {
-                finding = finding.effect("The plugin works without it, with less to offer.");
+                finding = finding.effect("The plugin works without it, with fewer features.");
             }
             // A manifest of debug builds makes it work on the desk and fail in the shop.
             let others = context.surface.other_manifests(context.scene.app);
             let elsewhere = others.iter().find_map(|other| Some(other.tag(declared(other, together.name)?.element)));
             if let Some(place) = elsewhere {
-                finding = finding.related(place, "declared here, and what ships does not take it in");
+                finding = finding.related(place, "declared here, but not in what ships");
             }
             out.push(finding);
         }

@@ -18,10 +18,10 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports a permission that the system keeps for itself, for its maker or for the holder of a role.",
-    effect: "The permission is never granted to an app from a store; what needs it throws SecurityException.",
+    effect: "An app from a store never gets it; the call throws SecurityException.",
     wrong: "<uses-permission android:name=\"android.permission.REBOOT\" />",
     right: "(no such line)",
-    remedy: "A person takes the line out. Where it is one that a developer can grant from a shell, the finding is a note.",
+    remedy: "A person removes the line. Where it is one that a developer can grant from a shell, the finding is a note.",
     source: "<permission>: android:protectionLevel",
 };
 
@@ -47,13 +47,13 @@ impl Rule for PermissionNotGrantable {
             )
             .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name));
             out.push(if known.for_developers() {
-                let steps = format!("Keep it if it is for tests: `adb shell pm grant` gives {name} to a debug build. Take it out of a release.");
+                let steps = format!("Keep it if it is for tests: `adb shell pm grant` gives {name} to a debug build. Remove it from a release.");
                 finding.level(Level::Note).mend(Remedy::Manual(steps))
             } else if name.starts_with("BIND_") {
-                let steps = format!("Put `android:permission=\"{}\"` on the service that needs it, and take this line out.", permission.name);
+                let steps = format!("Put `android:permission=\"{}\"` on the service that needs it, and remove this line.", permission.name);
                 finding.mend(Remedy::Manual(steps))
             } else {
-                finding.mend(Remedy::Manual("Take the line out.".to_owned()))
+                finding.mend(Remedy::Manual("Remove the line.".to_owned()))
             });
         }
     }

@@ -20,10 +20,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a `tools:node=\"remove\"` on a permission that a plugin needs.",
-    effect: "The merge takes the permission out, wherever it comes from, and what needs it fails on the device.",
+    effect: "The merge removes the permission, and the call fails on the device.",
     wrong: "<uses-permission android:name=\"android.permission.CAMERA\" tools:node=\"remove\" />",
     right: "<uses-permission android:name=\"android.permission.CAMERA\" />",
-    remedy: "Somebody took it out on purpose, so `fill` leaves it. A person takes the marker out, or waives the finding.",
+    remedy: "Somebody removed it on purpose, so `fill` leaves it. A person removes the marker, or waives the finding.",
     source: "Merge multiple manifest files: node markers",
 };
 
@@ -51,12 +51,12 @@ impl Rule for PermissionStripped {
             let name = short(group.name);
             let marker = permission.element.attribute(TOOLS, "node").map(|Attribute { value, .. }| manifest.at(value));
             let message = format!(
-                "a merge marker takes {name} out{}, and {} it",
+                "a merge marker removes {name}{}, and {} it",
                 only_in(context, &lacking),
                 who_needs(context, group.requirements)
             );
             let steps = format!(
-                "Take tools:node=\"remove\" off {name}, or waive this finding if the plugin's part is never used."
+                "Remove tools:node=\"remove\" from {name}, or waive this finding if the plugin's part is never used."
             );
             out.push(
                 Finding::new(&ABOUT, group.name, marker.unwrap_or(manifest.tag(permission.element)), message)

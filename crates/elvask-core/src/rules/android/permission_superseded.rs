@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports a permission that later levels ignore, declared without `maxSdkVersion`.",
-    effect: "On newer devices it does nothing; users and reviewers read it in the list of permissions all the same.",
+    effect: "On newer devices it does nothing, but users and reviewers still see it.",
     wrong: "<uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\" />",
     right: "<uses-permission android:name=\"android.permission.WRITE_EXTERNAL_STORAGE\"\n    android:maxSdkVersion=\"29\" />",
     remedy: "`fill` adds `maxSdkVersion`. What takes over on newer levels is added where a plugin needs it; the app's own code is for a person to look at.",
@@ -46,9 +46,11 @@ impl Rule for PermissionSuperseded {
             let next = if known.successors.is_empty() {
                 String::new()
             } else if absent.is_empty() {
-                "; what takes over is declared".to_owned()
+                "; its successor is declared".to_owned()
+            } else if let [only] = absent.as_slice() {
+                format!("; its successor {only} is not declared")
             } else {
-                format!("; {} take over and are not declared", absent.join(", "))
+                format!("; its successors {} are not declared", absent.join(", "))
             };
             let edit = set_android(manifest, permission.element, "maxSdkVersion", &known.cap.to_string());
             // Where nothing needs what takes over, the line does no harm.
@@ -59,7 +61,10 @@ impl Rule for PermissionSuperseded {
                 &ABOUT,
                 permission.name.clone(),
                 manifest.value_place(permission.element, "name"),
-                format!("{name} does nothing above level {}, and its declaration has no end{next}", known.cap),
+                format!(
+                    "{name} does nothing above level {}, and its declaration has no maxSdkVersion{next}",
+                    known.cap
+                ),
             );
             let title = format!("end {name} at level {}: android:maxSdkVersion=\"{}\"", known.cap, known.cap);
             out.push(finding.level(level).effect(known.effect).mend(manifest_edit(title, manifest, vec![edit])));
@@ -90,7 +95,7 @@ mod tests {
             "    <uses-permission android:name=\"android.permission.BLUETOOTH_ADMIN\"/>\n    <uses-permission android:name=\"android.permission.BLUETOOTH_SCAN\"/>\n",
         );
         let message = &app.findings(ID)[0].message;
-        assert!(message.ends_with("BLUETOOTH_CONNECT take over and are not declared"), "{message}");
+        assert!(message.ends_with("its successor BLUETOOTH_CONNECT is not declared"), "{message}");
         let need = "android.permission = 'android.permission.BLUETOOTH_CONNECT'";
         assert_eq!(app.needs("redshank_scan", need).found(ID), ["warning android.permission.BLUETOOTH_ADMIN 2:36"]);
     }

@@ -20,7 +20,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a permission under a name of the platform that the platform does not have.",
-    effect: "The build says nothing, and a permission of that name is never granted.",
+    effect: "The build succeeds, and a permission of that name is never granted.",
     wrong: "<uses-permission android:name=\"android.permission.POST_NOTIFICATION\" />",
     right: "<uses-permission android:name=\"android.permission.POST_NOTIFICATIONS\" />",
     remedy: "`fill` corrects the name where exactly one known name is near it. Otherwise a person looks it up; a name that is newer than Elvask's tables (level 36) is a warning.",
@@ -46,8 +46,7 @@ impl Rule for PermissionUnknown {
                 |message: String| Finding::new(&ABOUT, name, manifest.value_place(permission.element, "name"), message);
             let Some(meant) = permission.meant else {
                 let message = format!("Android has no permission `{name}` up to level 36");
-                let steps =
-                    "Look the name up in the platform's reference; take the line out if the permission is gone.";
+                let steps = "Look the name up in the platform's reference; remove the line if the permission is gone.";
                 out.push(finding(message).level(Level::Warning).mend(Remedy::Manual(steps.to_owned())));
                 continue;
             };
@@ -55,7 +54,7 @@ impl Rule for PermissionUnknown {
             let message = format!("Android has no permission `{name}`; {} is meant", short(meant.name));
             let (title, edit) = if declared(manifest, meant.name).is_some() {
                 (
-                    format!("take it out: {} is declared already", short(meant.name)),
+                    format!("remove it: {} is declared already", short(meant.name)),
                     plan::remove(permission.element.node()),
                 )
             } else {

@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports a permission that is asked for at more levels than its plugins need.",
-    effect: "Newer devices list a permission that the app has no use for; users and reviewers ask why.",
+    effect: "Newer devices list a permission without use; users and reviewers ask why.",
     wrong: "<uses-permission android:name=\"android.permission.BLUETOOTH\" />",
     right: "<uses-permission android:name=\"android.permission.BLUETOOTH\"\n    android:maxSdkVersion=\"30\" />",
     remedy: "`fill` sets `maxSdkVersion` to the widest level that a plugin states. Waive the finding where the app's own code needs the permission above it.",
@@ -36,7 +36,8 @@ impl Rule for PermissionWider {
                 continue;
             }
             let name = short(&permission.name);
-            let now = permission.max_level.map_or("has no end".to_owned(), |cap| format!("ends at level {cap}"));
+            let now =
+                permission.max_level.map_or("has no maxSdkVersion".to_owned(), |cap| format!("ends at level {cap}"));
             let who = who_needs(context, group.requirements);
             let edit = set_android(manifest, permission.element, "maxSdkVersion", &wanted.to_string());
             let title = format!("end {name} at level {wanted}: android:maxSdkVersion=\"{wanted}\"");
@@ -45,7 +46,7 @@ impl Rule for PermissionWider {
                     &ABOUT,
                     permission.name.clone(),
                     manifest.tag(permission.element),
-                    format!("{name} {now}, and {who} it up to level {wanted} alone"),
+                    format!("{name} {now}, and {who} it up to level {wanted} only"),
                 )
                 .level(group.level().min(Level::Warning))
                 .needed_by(context.app, group.requirements)

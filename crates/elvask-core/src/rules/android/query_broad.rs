@@ -18,10 +18,10 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Android),
     summary: "Reports the permission to see all other apps where no plugin needs it.",
-    effect: "The store refuses it to all but apps whose main purpose needs it.",
+    effect: "The store rejects it unless the app's core purpose needs it.",
     wrong: "<uses-permission android:name=\"android.permission.QUERY_ALL_PACKAGES\" />",
     right: "<queries>\n    <intent>…</intent>\n</queries>",
-    remedy: "A person takes the permission out; `fill` then adds the queries that the plugins need.",
+    remedy: "A person removes the permission; `fill` then adds the queries that the plugins need.",
     source: "Use of the broad package (app) visibility permission",
 };
 
@@ -45,7 +45,7 @@ impl Rule for QueryBroad {
                 more => format!("{more} entries of <queries> are all that the plugins need"),
             };
             let message = format!("the app asks to see all other apps; {instead}");
-            let steps = "Take the permission out, then let `elvask fill` add the queries.";
+            let steps = "Remove the permission, then let `elvask fill` add the queries.";
             out.push(Finding::new(&ABOUT, QUERY_ALL, place, message).mend(Remedy::Manual(steps.to_owned())));
         }
     }

@@ -18,7 +18,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a `<queries>` inside `<application>` or deeper, where the platform does not look for it.",
-    effect: "The entries are ignored: on devices from level 30 the apps they name stay hidden, and no error appears.",
+    effect: "The entries are ignored: from level 30 the named apps stay invisible.",
     wrong: "<application …>\n    <queries>…</queries>\n</application>",
     right: "<queries>…</queries>\n<application …>",
     remedy: "`fill` moves the element to the end of the manifest, or its entries into the `<queries>` that is there.",
@@ -35,7 +35,7 @@ impl Rule for QueryMisplaced {
             let parent = element.parent().map_or("manifest", |parent| parent.name());
             let first = element.children().next();
             let (title, edits) = match (manifest.queries_element, first) {
-                (Some(_), None) => ("take the empty element out", vec![plan::remove(element.node())]),
+                (Some(_), None) => ("remove the empty element", vec![plan::remove(element.node())]),
                 // Entries go over one at a time, so that each is planned against the text as it then is.
                 (Some(queries), Some(entry)) => {
                     ("move the entries into <queries>", plan::move_into(entry, queries, Slot::Last))
@@ -63,7 +63,7 @@ impl Rule for QueryMisplaced {
             let remedy = manifest_edit(title, manifest, edits);
             let remedy = if manifest.queries_element.is_none() { remedy.making("queries") } else { remedy };
             let message =
-                format!("<queries> stands inside <{parent}>, where it is ignored; it is a child of <manifest>");
+                format!("<queries> is inside <{parent}>, where it is ignored; it belongs directly inside <manifest>");
             out.push(
                 Finding::new(&ABOUT, subject, manifest.tag(*element), message)
                     .needed_by(context.app, needed)

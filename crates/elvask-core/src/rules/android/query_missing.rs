@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports other apps that a plugin asks about and that no entry of `<queries>` makes visible.",
-    effect: "An app that targets level 30 or above and asks first (resolveActivity, queryIntentActivities, getPackageInfo) is told no on devices from level 30, even if there is such an app: the button does nothing, and no error appears.",
+    effect: "From level 30 the query finds no app, and the button does nothing.",
     wrong: "<manifest …>\n    <application …>",
     right: "<queries>\n    <intent>\n        <action android:name=\"android.intent.action.VIEW\" />\n        <data android:scheme=\"tel\" />\n    </intent>\n</queries>",
     remedy: "`fill` adds the entry to `<queries>`, and that element at the end of the manifest where there is none. Code that calls startActivity at once and catches ActivityNotFoundException needs no entry: then a waiver says so.",
@@ -46,7 +46,7 @@ mod tests {
         assert_eq!(app.found(ID), ["error android.intent.action.VIEW tel 1:1", "error example.post 1:1"]);
         assert_eq!(
             app.findings(ID)[0].message,
-            "the app may not see apps that handle `tel:` links, and plover_dialer needs to"
+            "the app cannot see apps that handle `tel:` links, and plover_dialer needs to"
         );
         app.mends_manifest(
             ID,

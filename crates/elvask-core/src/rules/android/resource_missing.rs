@@ -20,7 +20,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports a text, colour, picture or XML file that a plugin needs among the app's resources, or to which the manifest refers, and that is not there.",
-    effect: "The build stops at the reference, or the plugin does not find its value when it starts.",
+    effect: "The build fails, or the plugin does not find its value when it starts.",
     wrong: "<resources>\n</resources>",
     right: "<resources>\n    <string name=\"knot_app_id\">knot-48210077</string>\n</resources>",
     remedy: "`fill` adds a text, colour, number or truth value to the usual file under res/values, once the owner has given it. Pictures and XML files are left to a person.",
@@ -74,7 +74,7 @@ fn dangling(name: &str, place: Place) -> Finding {
     let message = format!("`@{name}` is not found among the resources of the app and its packages");
     Finding::new(&ABOUT, name, place, message)
         .level(Level::Warning)
-        .effect("The build stops at the reference, unless a library brings the resource.")
+        .effect("The build fails, unless a library contains the resource.")
         .mend(Remedy::Manual(steps))
 }
 

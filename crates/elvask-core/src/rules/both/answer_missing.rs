@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports a value that only the app's owner can give and that is declared empty, or whose absence leaves open what to declare.",
-    effect: "The plugin finds an empty value when it starts; many end the app there.",
+    effect: "The plugin finds an empty value when it starts, and the app may crash.",
     wrong: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"\" />",
     right: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"knot-48210077\" />",
     remedy: "`fill` writes the value, once the owner has given it.",
@@ -45,7 +45,7 @@ impl Rule for AnswerMissing {
                 let Some(place) = config.or_else(|| context.place_of(requirement)) else { continue };
                 let mut finding = Finding::new(&ABOUT, format!("{plugin}.{key}"), place, message)
                     .level(requirement.level())
-                    .effect("What to declare is not known, so it is not declared, and what needs it does not work.")
+                    .effect("Without the value nothing is declared, and that part of the plugin does not work.")
                     .needed_by(context.app, [requirement])
                     .mend(Remedy::Answer { wants, lines });
                 finding.platform = Some(requirement.platform);

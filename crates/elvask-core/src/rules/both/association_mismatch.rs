@@ -21,10 +21,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports an association file in the website's folder that does not name the app, its certificate or its routes, or that devices cannot read.",
-    effect: "The host is not verified, or some of its links are not let through: they open the browser.",
+    effect: "The host is not verified, or some of its links open the browser.",
     wrong: "\"package_name\": \"example.marram.fieldlog\",\n\"sha256_cert_fingerprints\": [\"(of another certificate)\"]",
     right: "\"package_name\": \"example.marram.fieldlog\",\n\"sha256_cert_fingerprints\": [\"(of another certificate)\", \"(of the app's certificate)\"]",
-    remedy: "`fill` and `elvask link files` add the app, its fingerprints and its routes, and leave what stands there of others. A file that cannot be read is left to a person.",
+    remedy: "`fill` and `elvask link files` add the app, its fingerprints and its routes, and leave the entries of other apps. A file that cannot be read is left to a person.",
     source: "Verify app links; Supporting associated domains",
 };
 

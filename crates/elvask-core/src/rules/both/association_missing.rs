@@ -17,7 +17,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports a host of the app's links for which the website's folder, which `site` in elvask.toml names, has no association file.",
-    effect: "The host is not verified: its links open the browser, on iOS and on Android from level 31 on.",
+    effect: "The host is not verified: its links open the browser (Android: from level 31).",
     wrong: "site/.well-known/assetlinks.json\n(no site/.well-known/apple-app-site-association)",
     right: "site/.well-known/assetlinks.json\nsite/.well-known/apple-app-site-association",
     remedy: "`fill` and `elvask link files` write the file with what elvask.toml says of team, fingerprints and routes. It must then be put on the web.",
@@ -41,7 +41,7 @@ impl Rule for AssociationMissing {
             let place = place
                 .map(|(site, file)| Place { file, span: site.span })
                 .unwrap_or(Place { file, span: elvask_markup::Span::at(0) });
-            let message = format!("there is no {}, so {host} does not vouch for the app", source.shown);
+            let message = format!("the website of {host} has no {}, so it does not vouch for the app", source.shown);
             let remedy =
                 write_association(context, context.links(), &host, document).unwrap_or(Remedy::Manual(String::new()));
             let mut finding = Finding::new(&ABOUT, host, place, message).mend(remedy);

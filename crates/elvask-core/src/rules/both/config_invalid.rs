@@ -19,10 +19,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports what is wrong in `elvask.toml`: an unknown key, a value of a wrong type, a feature or answer that a plugin's sheet does not have.",
-    effect: "What the owner meant is not known, so that a clean check would mean nothing.",
+    effect: "That part of elvask.toml is not used, so a clean check would mean nothing.",
     wrong: "[purposes]\ncamra = \"Photographs rings.\"",
     right: "[purposes]\ncamera = \"Photographs rings.\"",
-    remedy: "Mend the file. `check` and `fill` exit with 2, and nothing is written.",
+    remedy: "Correct the file. `check` and `fill` exit with 2, and nothing is written.",
     source: "docs/elvask-toml.md",
 };
 
@@ -32,7 +32,7 @@ impl Rule for ConfigInvalid {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        report_faults(context, FaultKind::Config, &ABOUT, "Mend elvask.toml at this place.", out);
+        report_faults(context, FaultKind::Config, &ABOUT, "Correct elvask.toml at this place.", out);
         let Some(file) = context.app.config_file else { return };
         let names = || context.app.plugins.iter().filter(|plugin| !plugin.own).map(|plugin| plugin.name.as_str());
         let absent = |name: &str| context.app.not_installed.iter().any(|(known, _)| known == name);
@@ -45,7 +45,7 @@ impl Rule for ConfigInvalid {
             let message = format!("the app has no plugin `{name}`{hint}");
             let place = Place { file, span: plugin.name.span };
             let shown = context.app.sources.file(file).shown.clone();
-            let steps = "Take the table out of elvask.toml, or give it the name of a plugin of the app.";
+            let steps = "Remove the table from elvask.toml, or give it the name of a plugin of the app.";
             out.push(Finding::new(&ABOUT, shown, place, message).mend(Remedy::Manual(steps.to_owned())));
         }
         let known = || RULES.iter().map(|known| known.about().id);
@@ -57,7 +57,7 @@ impl Rule for ConfigInvalid {
             let shown = context.app.sources.file(file).shown.clone();
             out.push(
                 Finding::new(&ABOUT, shown, place, message)
-                    .mend(Remedy::Manual("Mend elvask.toml at this place.".to_owned())),
+                    .mend(Remedy::Manual("Correct elvask.toml at this place.".to_owned())),
             );
         }
     }

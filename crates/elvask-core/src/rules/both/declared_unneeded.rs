@@ -20,10 +20,10 @@ pub(super) static ABOUT: About = About {
     level: Level::Warning,
     platform: None,
     summary: "Reports a permission, query, key, scheme, background mode or entitlement that the app declares and that no plugin and no native code of the app needs. `trim` looks for it; `check` does not.",
-    effect: "People are asked for more than the app uses and complain; a reviewer asks what it is for.",
+    effect: "Users are asked for more than the app uses; reviewers ask why.",
     wrong: "<uses-permission android:name=\"android.permission.READ_PHONE_STATE\" />   (and nothing needs it)",
     right: "(nothing)",
-    remedy: "`elvask trim --write` takes it out. What only you can know of, waive with a reason.",
+    remedy: "`elvask trim --write` removes it. What only you can know of, waive with a reason.",
     source: "App permissions best practices",
 };
 
@@ -52,7 +52,7 @@ impl Rule for DeclaredUnneeded {
                 }
                 let what = spec.called(&declared.name);
                 let message = format!("{what} is declared, and nothing that was looked at needs it");
-                let remedy = Remedy::Edit { title: format!("take {what} out"), edits: declared.removal, makes: None };
+                let remedy = Remedy::Edit { title: format!("remove {what}"), edits: declared.removal, makes: None };
                 let mut finding = Finding::new(&ABOUT, declared.name, declared.place, message).mend(remedy);
                 finding.platform = kind.platform();
                 out.push(finding);

@@ -17,7 +17,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports a file of a plugin's settings that does not name this app.",
-    effect: "The plugin speaks for another app: its server refuses it, or messages go elsewhere.",
+    effect: "The service takes the app for another one: it refuses it or notifies that one.",
     wrong: "{ \"client\": { \"package_name\": \"example.other\" } }",
     right: "{ \"client\": { \"package_name\": \"example.marram.fieldlog\" } }",
     remedy: "A person gets the file for this app's id from the plugin's maker.",

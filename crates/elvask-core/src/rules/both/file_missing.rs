@@ -16,10 +16,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports a file that a plugin needs in the platform's project and that is not there.",
-    effect: "The build stops, or the plugin finds no settings and ends the app at its start.",
+    effect: "The build fails, or the app crashes at start.",
     wrong: "(no android/app/example-services.json)",
     right: "(the file that the plugin's maker hands out for this app, put there)",
-    remedy: "A person gets the file from the plugin's maker: it holds what only they and the app's owner know.",
+    remedy: "A person gets the file from the plugin's maker: it contains what only they and the app's owner know.",
     source: "docs/sheets.md",
 };
 

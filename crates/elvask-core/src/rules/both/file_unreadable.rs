@@ -15,10 +15,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports a file of the app that cannot be read or parsed, so that what it declares is not known.",
-    effect: "The platform's build stops at it as well, and nothing that it declares can be judged.",
+    effect: "The build fails at it too, and nothing that it declares can be checked.",
     wrong: "<manifest>\n    <application>\n</manifest>",
     right: "<manifest>\n    <application>\n    </application>\n</manifest>",
-    remedy: "A person mends the file. `check` and `fill` exit with 2, and nothing is written.",
+    remedy: "A person corrects the file. `check` and `fill` exit with 2, and nothing is written.",
     source: "Extensible Markup Language (XML) 1.0",
 };
 
@@ -32,7 +32,7 @@ impl Rule for FileUnreadable {
             context,
             FaultKind::File,
             &ABOUT,
-            "Mend the file at this place, then run the command again.",
+            "Correct the file at this place, then run the command again.",
             out,
         );
     }

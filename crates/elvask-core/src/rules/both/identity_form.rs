@@ -17,7 +17,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports an application id or bundle id with a letter, part or form that its platform does not take.",
-    effect: "The build stops, or the store refuses the upload.",
+    effect: "The build fails, or the store rejects the upload.",
     wrong: "applicationId 'marram-fieldlog'",
     right: "applicationId 'example.marram.fieldlog'",
     remedy: "A person chooses another id. An id that is in a store already cannot be changed there.",
@@ -67,7 +67,7 @@ fn android(id: &str) -> Option<&'static str> {
     } else if !parts.iter().all(|part| part.starts_with(|first: char| first.is_ascii_alphabetic())) {
         Some("each part starts with a letter")
     } else if !parts.iter().all(letters) {
-        Some("it holds letters, digits and underscores alone")
+        Some("it may have letters, digits and underscores only")
     } else {
         None
     }
@@ -79,7 +79,7 @@ fn apple(id: &str) -> Option<&'static str> {
     if id.contains(['$', '*']) || id.chars().all(fits) {
         None
     } else {
-        Some("it holds letters, digits, hyphens and dots alone")
+        Some("it may have letters, digits, hyphens and dots only")
     }
 }
 

@@ -15,10 +15,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports an id, a version or a name that is another one than `[app]` in `elvask.toml` says, and a service's file that is for another app.",
-    effect: "The store and the services take the app for another one: an update that installs beside the old app, pushes that never come.",
+    effect: "The store and services see another app: no updates, no pushes.",
     wrong: "android-id = \"example.marram.fieldlog\"   # elvask.toml\napplicationId 'example.marram.log'        // build.gradle",
     right: "android-id = \"example.marram.fieldlog\"\napplicationId 'example.marram.fieldlog'",
-    remedy: "A person decides which of the two is right; a service's file is fetched anew for the right id.",
+    remedy: "A person decides which of the two is right; a service's file is fetched again for the right id.",
     source: "Configure the app module; Bundle ID",
 };
 

@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: None,
     summary: "Reports a host or scheme of links that one platform of the app declares and the other does not.",
-    effect: "The same link opens the app for one half of its people and the browser, or nothing, for the other.",
+    effect: "The link opens the app on one platform, the browser or nothing on the other.",
     wrong: "<!-- AndroidManifest.xml -->\n<data android:scheme=\"https\" android:host=\"log.marram.example\" />\n<!-- the entitlements have no applinks:log.marram.example -->",
     right: "<!-- AndroidManifest.xml -->\n<data android:scheme=\"https\" android:host=\"log.marram.example\" />\n<!-- the entitlements -->\n<string>applinks:log.marram.example</string>",
     remedy: "`fill` declares it on the other platform too: a filter on the activity of the launcher, held to the routes of elvask.toml; an associated domain; a URL type.",
@@ -87,7 +87,7 @@ impl Rule for LinkOneSided {
                 format!("links with the scheme {}", one.name)
             };
             let named = if one.named.is_some() { ", and elvask.toml names it for both" } else { "" };
-            let message = format!("{what} are declared on {} and not on {}{named}", has.title(), missing.title());
+            let message = format!("{what} are declared on {} but not on {}{named}", has.title(), missing.title());
             let mut finding = Finding::new(&ABOUT, one.name.clone(), place, message)
                 .level(level)
                 .related(there, "declared here")

@@ -17,9 +17,9 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: None,
     summary: "Reports a side of the app for which plugins have needs and whose files were not found, and packages that are not installed. With `--release` it is an error.",
-    effect: "Nothing is known of it: what is missing there shows on a device or in review.",
+    effect: "What is missing there is not found before the app runs on a device or is in review.",
     wrong: "(a package.json that names plugins, and no ios/ folder beside it)",
-    right: "(the project generated and the packages installed before the check; for an app of one platform alone, a waiver)",
+    right: "(the project generated and the packages installed before the check; for an app of one platform only, a waiver)",
     remedy: "A person installs the packages, generates the project, or runs the check in the app's own folder. What the app is not built for is waived: the subject is `ios`, `android` or `packages`.",
     source: "docs/what-is-read.md",
 };

@@ -45,7 +45,7 @@ impl Rule for PluginUnsupported {
                 let Some(place) = plugin.dependency.or(stated) else { continue };
                 let version = plugin.version.as_deref().map(|version| format!(" {version}")).unwrap_or_default();
                 let message = format!("{}{version} has no {} side, and the app has", plugin.name, platform.title());
-                let steps = format!("Call {} on other platforms alone, then waive this finding.", plugin.name);
+                let steps = format!("Call {} on other platforms only, then waive this finding.", plugin.name);
                 let mut finding = Finding::new(&ABOUT, plugin.name.clone(), place, message).mend(Remedy::Manual(steps));
                 finding.platform = Some(platform);
                 // What the folders of a package show is less than what its author states.

@@ -21,7 +21,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports two plugins that want different values for one key, one meta-data or one attribute.",
-    effect: "Only one of them gets what it wants; the other does not work.",
+    effect: "Only one of them gets its value; the other does not work.",
     wrong: "# sheet of one plugin\nandroid.attribute = { on = \"launcher\", name = \"launchMode\", value = \"singleTop\" }\n# sheet of another\nandroid.attribute = { on = \"launcher\", name = \"launchMode\", value = \"singleTask\" }",
     right: "(one value, stated by both)",
     remedy: "`fill` writes neither. A person finds out which value serves both, and puts a sheet that says so into `elvask/sheets/`.",
@@ -86,7 +86,7 @@ fn level_caps(context: &Context<'_>, out: &mut Vec<Finding>) {
         let at = declared.map_or(manifest.tag(manifest.root), |one| manifest.tag(one.element));
         let mut finding = Finding::new(&ABOUT, group.name, at, message)
             .level(group.level())
-            .effect("What needs the permission fails on devices above that level.")
+            .effect("The call fails on devices above that level.")
             .needed_by(context.app, group.requirements)
             .related(place, "ended here")
             .mend(Remedy::Manual(format!("Declare it in the app so that the longer need wins: {line}")));

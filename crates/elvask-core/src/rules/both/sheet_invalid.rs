@@ -15,10 +15,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports what is wrong in a sheet: an unknown key, a value of a wrong type, a name that no platform has.",
-    effect: "What the plugin requires is not known, so that a clean check would mean nothing.",
+    effect: "What the plugin requires is not known, so a clean check would mean nothing.",
     wrong: "[[requires]]\ncapability = \"camra\"",
     right: "[[requires]]\ncapability = \"camera\"",
-    remedy: "Mend the sheet; for one inside a package, put a mended copy into `elvask/sheets/`, which wins over it. `check` and `fill` exit with 2, and nothing is written.",
+    remedy: "Correct the sheet; for one inside a package, put a corrected copy into `elvask/sheets/`, which wins over it. `check` and `fill` exit with 2, and nothing is written.",
     source: "docs/sheets.md",
 };
 
@@ -28,7 +28,7 @@ impl Rule for SheetInvalid {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let steps = "Mend the sheet. If it came with a package, copy it into elvask/sheets/ and mend it there: the app's own sheet wins.";
+        let steps = "Correct the sheet. If it came with a package, copy it into elvask/sheets/ and correct it there: the app's own sheet wins.";
         report_faults(context, FaultKind::Sheet, &ABOUT, steps, out);
     }
 }

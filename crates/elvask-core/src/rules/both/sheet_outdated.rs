@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: None,
     summary: "Reports a sheet that does not speak about the installed version of its plugin.",
-    effect: "What the installed version requires may be more or less than the sheet says; what it states counts as likely, not as certain.",
+    effect: "The installed version may require something else; the sheet counts as likely.",
     wrong: "versions = \">=2.0.0, <3.0.0\"   # installed: 3.1.0",
     right: "versions = \">=2.0.0, <4.0.0\"",
     remedy: "A person reads the plugin's notes about the new version and brings the sheet up to date.",

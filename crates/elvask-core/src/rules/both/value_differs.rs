@@ -21,10 +21,10 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: None,
     summary: "Reports a declared value that is another than the owner's own answer, or than the one fixed value that a plugin needs.",
-    effect: "The app ships with a value that its owner did not mean.",
+    effect: "The app ships with a value that its owner did not choose.",
     wrong: "app_id = \"knot-48210077\"      # elvask.toml\nandroid:value=\"knot-11111111\"  # manifest",
     right: "app_id = \"knot-48210077\"\nandroid:value=\"knot-48210077\"",
-    remedy: "`fill` writes the one fixed value that a plugin's sheet states, and an answer that is given with the command itself. Between two values or two purposes of the owner's a person decides: what stands in the app is never replaced by an answer that is written elsewhere, by an example from notes or by a sample.",
+    remedy: "`fill` writes the one fixed value that a plugin's sheet states, and an answer that is given with the command itself. Between two values or two purposes of the owner a person decides: what stands in the app is never replaced by an answer that is written elsewhere, by an example from notes or by a sample.",
     source: "docs/elvask-toml.md",
 };
 
@@ -112,7 +112,7 @@ fn fixed_meta_data(context: &Context<'_>, out: &mut Vec<Finding>) {
             let mut finding =
                 Finding::new(&ABOUT, group.name, manifest.value_place(declared.element, attribute), message)
                     .level(group.level())
-                    .effect("The plugin does not work as set up.")
+                    .effect("The plugin does not work as configured.")
                     .needed_by(context.app, group.requirements)
                     .mend(manifest_edit(format!("android:{attribute}=\"{wanted}\""), manifest, vec![edit]))
                     .unless_notes_alone();
@@ -127,10 +127,10 @@ fn purposes(context: &Context<'_>, out: &mut Vec<Finding>) {
     for entry in plist.purposes() {
         let Some((_, text)) = good_purpose(plist, &entry.key) else { continue };
         let Some(given) = context.purpose(&entry.key).filter(|given| given.text != text) else { continue };
-        let message = format!("the purpose `{}` is another one than the owner gives", entry.key);
+        let message = format!("the purpose `{}` differs from the one that the owner gives", entry.key);
         let steps = format!("Decide between the two texts. The other one is: {}", given.text);
         let mut finding = Finding::new(&ABOUT, entry.key.clone(), plist.value_place(entry), message)
-            .effect("Users read the text that is in Info.plist.")
+            .effect("Users read the text in Info.plist.")
             .mend(Remedy::Manual(steps));
         finding.platform = Some(Platform::Ios);
         finding.related = given.place.map(|place| (place, "the owner's words".to_owned()));

@@ -14,7 +14,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports a value, declared or given in `elvask.toml`, that does not have the form that the plugin's sheet states.",
-    effect: "The plugin refuses the value when it starts.",
+    effect: "The plugin rejects the value when it starts.",
     wrong: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"48210077\" />",
     right: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"knot-48210077\" />",
     remedy: "`fill` writes the value, once the owner has given one of the right form.",

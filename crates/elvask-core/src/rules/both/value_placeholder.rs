@@ -18,7 +18,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports a value that was copied and never filled in, in the manifest, in `Info.plist` or in `elvask.toml`.",
-    effect: "The plugin is handed a value that belongs to nobody; it fails when it starts or when it is first used.",
+    effect: "The plugin gets a value that belongs to nobody and fails when it is used.",
     wrong: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"YOUR_APP_ID_HERE\" />",
     right: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"knot-48210077\" />",
     remedy: "`fill` writes the value, once the owner has given it.",
@@ -42,7 +42,7 @@ impl Rule for ValuePlaceholder {
                 Some(declared) => declared.rewrite(context),
                 None => Remedy::Manual("Write the real value.".to_owned()),
             };
-            let message = format!("`{name}` is not filled in yet: it says \"{part}\"");
+            let message = format!("`{name}` is still a placeholder: it says \"{part}\"");
             let mut finding = Finding::new(&ABOUT, name, place, message).needed_by(context.app, &needed).mend(remedy);
             finding.platform = platform;
             out.push(finding);

@@ -22,7 +22,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: None,
     summary: "Reports a value that the plugin's sheet names as a sample. With `--release` it is an error.",
-    effect: "It is fine while developing. In a release it earns nothing, reaches nobody or is cut off.",
+    effect: "Fine during development; in a release it earns nothing or is blocked.",
     wrong: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"knot-00000000\" />",
     right: "<meta-data android:name=\"example.knot.APP_ID\" android:value=\"knot-48210077\" />",
     remedy: "`fill` writes the real value, once the owner has given it.",
@@ -47,7 +47,7 @@ impl Rule for ValueSample {
                 (true, _) | (false, true) => declared.rewrite_without(context, &key),
                 (false, false) => Remedy::Manual("Put the real value in before the release.".to_owned()),
             };
-            let message = format!("`{}` holds a sample value: {value}", declared.requirement.name);
+            let message = format!("`{}` has a sample value: {value}", declared.requirement.name);
             let mut finding = Finding::new(&ABOUT, declared.requirement.name.clone(), declared.place, message)
                 .needed_by(context.app, [declared.requirement])
                 .mend(remedy);
@@ -86,7 +86,7 @@ fn elsewhere(context: &Context<'_>, known: &[Place], out: &mut Vec<Finding>) {
         let sample = samples.iter().find(|sample| sample.texts.contains(&text));
         let Some(sample) = sample.filter(|_| !told.contains(&place)) else { continue };
         told.push(place);
-        let message = format!("`{text}` holds a sample value that {} gives out for trials", sample.plugin);
+        let message = format!("`{text}` is a sample value that {} publishes for tests", sample.plugin);
         let mut finding = Finding::new(&ABOUT, sample.subject.clone(), place, message)
             .level(if context.settings.release { Level::Error } else { Level::Warning })
             .needed_by(context.app, sample.requirement)

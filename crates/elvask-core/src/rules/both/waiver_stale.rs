@@ -15,10 +15,10 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: None,
     summary: "Reports a waiver that fits no finding, or whose last day is over.",
-    effect: "A waiver that fits nothing hides the next finding that happens to fit it.",
+    effect: "A waiver that matches nothing hides the next finding that happens to match.",
     wrong: "[[waivers]]\nrule = \"purpose-vague\"\nreason = \"…\"\nuntil = 2025-01-31",
-    right: "(the waiver taken out, or given a new last day)",
-    remedy: "A person takes the waiver out of `elvask.toml`, or decides anew.",
+    right: "(the waiver removed, or given a new last day)",
+    remedy: "A person removes the waiver from `elvask.toml`, or corrects it.",
     source: "docs/elvask-toml.md",
 };
 
@@ -50,9 +50,9 @@ impl Rule for WaiverStale {
                 // Only `trim` looks for that.
                 continue;
             } else {
-                (format!("no finding of {}{about} is there to waive", waiver.rule.text), waiver.rule.span)
+                (format!("the waiver of {}{about} matches no finding", waiver.rule.text), waiver.rule.span)
             };
-            let steps = "Take the waiver out, or decide anew.";
+            let steps = "Remove the waiver, or correct it.";
             out.push(
                 Finding::new(&ABOUT, waiver.rule.text.clone(), Place { file, span }, message)
                     .mend(Remedy::Manual(steps.to_owned())),

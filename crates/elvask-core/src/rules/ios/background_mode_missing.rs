@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a background mode that a plugin needs and `UIBackgroundModes` does not name.",
-    effect: "The system stops the work as soon as the app leaves the screen; for location the app is ended at once.",
+    effect: "The system suspends the work in the background; for location the app crashes.",
     wrong: "<key>UIBackgroundModes</key>\n<array>\n</array>",
     right: "<key>UIBackgroundModes</key>\n<array>\n    <string>audio</string>\n</array>",
     remedy: "`fill` adds the mode to the list, and the list where there is none.",

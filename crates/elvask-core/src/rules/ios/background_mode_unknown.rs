@@ -17,7 +17,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a value of `UIBackgroundModes` that is none of the platform's.",
-    effect: "The store refuses the upload, and the system allows nothing for it.",
+    effect: "The store rejects the upload, and the system ignores the mode.",
     wrong: "<key>UIBackgroundModes</key>\n<array>\n    <string>remote-notifications</string>\n</array>",
     right: "<key>UIBackgroundModes</key>\n<array>\n    <string>remote-notification</string>\n</array>",
     remedy: "`fill` corrects a value that is nearly a known one. Others a person takes out.",
@@ -43,7 +43,7 @@ impl Rule for BackgroundModeUnknown {
                 Some(meant) => correct_entry((plist.file, plist.list), modes, value, meant, |other| {
                     ios::nearest_background_mode(other).map(str::to_owned)
                 }),
-                None => Remedy::Manual(format!("Take `{mode}` out of {MODES}.")),
+                None => Remedy::Manual(format!("Remove `{mode}` from {MODES}.")),
             };
             out.push(Finding::new(&ABOUT, mode, plist.at(value.span), message).mend(remedy));
         }

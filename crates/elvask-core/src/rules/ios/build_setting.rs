@@ -18,7 +18,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a build setting of the app target that is absent or different from what a plugin needs.",
-    effect: "The build stops, or the app ends as soon as it is opened because a part of it was built in another way.",
+    effect: "The build fails, or the app crashes at launch.",
     wrong: "BUILD_LIBRARY_FOR_DISTRIBUTION = YES;",
     right: "BUILD_LIBRARY_FOR_DISTRIBUTION = NO;",
     remedy: "`fill` sets it in every configuration of the target. Words of a list are compared in any order, and what is there is kept.",

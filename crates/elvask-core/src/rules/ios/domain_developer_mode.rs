@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports an associated domain that has `?mode=developer` in the entitlements of a release, and no entry without it.",
-    effect: "Builds from the store ignore the entry: the host's links open the browser for everybody but the developers.",
+    effect: "Builds from the store ignore the entry: links of the host open the browser.",
     wrong: "<string>applinks:marram.example?mode=developer</string>",
     right: "<string>applinks:marram.example</string>",
     remedy: "`fill` adds an entry without the mode and leaves the other one, which does no harm beside it.",
@@ -48,7 +48,7 @@ impl Rule for DomainDeveloperMode {
             }
             let bare = domain.written.split('?').next().unwrap_or_default().to_owned();
             let message = format!(
-                "`{}` counts in builds for development alone, and there is no entry without the mode",
+                "`{}` works in development builds only, and there is no entry without the mode",
                 domain.written
             );
             let edits = plan::append(list, &entry.value, &[NewValue::String(bare.clone())]);

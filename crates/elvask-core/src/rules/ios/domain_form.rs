@@ -22,7 +22,7 @@ static ABOUT: About = About {
     effect: "The system ignores the entry: links of the host open the browser.",
     wrong: "<string>applinks:https://marram.example/</string>",
     right: "<string>applinks:marram.example</string>",
-    remedy: "`fill` writes the host alone, in small letters, behind its service; `applinks` is taken where none is named. What is not a host at all is left to a person.",
+    remedy: "`fill` writes only the host, in small letters, behind its service; `applinks` is taken where none is named. What is not a host at all is left to a person.",
     source: "Associated Domains Entitlement",
 };
 
@@ -99,7 +99,7 @@ fn judge(written: &str) -> Option<(String, Option<String>)> {
     } else if host != bare {
         "a host is written in small letters"
     } else {
-        "a domain is a host alone, without scheme, path and slash"
+        "a domain is a host without scheme, path and slash"
     };
     Some((format!("`{written}` is ignored: {why}"), Some(right)))
 }

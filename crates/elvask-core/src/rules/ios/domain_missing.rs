@@ -17,7 +17,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports an associated domain that a plugin or elvask.toml needs and the entitlements do not name.",
-    effect: "Links of the domain open the browser, and passwords of the site are not offered.",
+    effect: "Links of the domain open the browser, and its passwords are not offered.",
     wrong: "<key>com.apple.developer.associated-domains</key>\n<array>\n</array>",
     right: "<key>com.apple.developer.associated-domains</key>\n<array>\n    <string>applinks:marram.example</string>\n</array>",
     remedy: "`fill` adds the domain, and the entitlement and its file where there are none. The site must serve the association file.",
@@ -39,7 +39,7 @@ impl Rule for DomainMissing {
                 continue;
             }
             let (Some(named), Some((place, remedy))) = (one.named, add_domain(context, &domain)) else { continue };
-            let message = format!("the app does not claim `{domain}`, and elvask.toml names the host");
+            let message = format!("the entitlements lack `{domain}`, and elvask.toml names the host");
             out.push(Finding::new(&ABOUT, domain, place, message).related(named, "named here").mend(remedy));
         }
     }

@@ -15,11 +15,11 @@ static ABOUT: About = About {
     id: "entitlement-missing",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports an entitlement that a plugin needs and the entitlements of the app target do not hold.",
-    effect: "The call is refused on the device: no token arrives, no session starts, and often nothing but a line in the log says so.",
+    summary: "Reports an entitlement that a plugin needs and the entitlements of the app target do not contain.",
+    effect: "The call fails on the device, often with nothing but a line in the log.",
     wrong: "<dict>\n</dict>",
     right: "<dict>\n    <key>aps-environment</key>\n    <string>development</string>\n</dict>",
-    remedy: "`fill` adds the key. Where the target has no entitlements file, it makes one and names it in every configuration. Where the notes of a plugin alone ask for it and no use is seen, it does so only with `--only`: one that is not wanted breaks signing. The capability must also be on for the app's id in the developer account.",
+    remedy: "`fill` adds the key. Where the target has no entitlements file, it makes one and names it in every configuration. Where only the notes of a plugin ask for it and no use is seen, it does so only with `--only`: one that is not wanted breaks signing. The capability must also be on for the app's id in the developer account.",
     source: "Entitlements",
 };
 

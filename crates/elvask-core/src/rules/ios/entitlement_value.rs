@@ -21,7 +21,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports an entitlement whose value lacks what a plugin needs, is of another type than the platform reads, or is none that the platform knows.",
-    effect: "Signing fails, or the device refuses what the value does not allow.",
+    effect: "Signing fails, or the device denies the call.",
     wrong: "<key>com.apple.developer.nfc.readersession.formats</key>\n<array>\n</array>",
     right: "<key>com.apple.developer.nfc.readersession.formats</key>\n<array>\n    <string>TAG</string>\n</array>",
     remedy: "`fill` adds what an array lacks, and corrects a value that one known value is near. Another value is left to a person, who knows what else counts on it.",
@@ -41,7 +41,7 @@ impl Rule for EntitlementValue {
             let wanted = if known.value_type == "bool" { "boolean" } else { known.value_type };
             let given = entry.value.kind.type_name();
             if wanted != given {
-                let message = format!("`{}` holds {given}, and the platform reads {wanted}", entry.key);
+                let message = format!("`{}` is {given}, and the platform reads {wanted}", entry.key);
                 let steps = format!("Write the value as {wanted}.");
                 out.push(
                     Finding::new(&ABOUT, entry.key.clone(), at(entry.value.span), message).mend(Remedy::Manual(steps)),
@@ -55,7 +55,7 @@ impl Rule for EntitlementValue {
             for (value, text) in
                 texts.filter(|(_, text)| !known.is_empty() && !known.contains(text) && !is_reference(text))
             {
-                let message = format!("`{}` is \"{text}\", and the platform knows {}", entry.key, known.join(", "));
+                let message = format!("`{}` is \"{text}\", and the platform accepts {}", entry.key, known.join(", "));
                 let remedy = match nearest(text, known.iter().copied()) {
                     Some(meant) => {
                         let edit = plan::replace(list, value, &plan::NewValue::String(meant.to_owned()));
@@ -83,7 +83,7 @@ impl Rule for EntitlementValue {
                             (plan::start_tag(list, array), shown(element), Remedy::edit(title, file, edits))
                         }
                         Lack::Other(declared, wanted) | Lack::Type(declared, wanted) => {
-                            let steps = format!("Find out whether {} may stand there.", shown(wanted));
+                            let steps = format!("Find out whether {} is allowed there.", shown(wanted));
                             (declared.span, shown(wanted), Remedy::Manual(steps))
                         }
                         Lack::Entry(dict, key, wanted) => {

@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a deployment target below the version that a plugin needs.",
-    effect: "The package manager refuses to install the pod, or the build stops at interfaces that the older system does not have.",
+    effect: "The package manager rejects the pod, or the build fails at newer interfaces.",
     wrong: "IPHONEOS_DEPLOYMENT_TARGET = 12.0;   // and a plugin that needs 13.0",
     right: "IPHONEOS_DEPLOYMENT_TARGET = 13.0;",
     remedy: "`fill` raises the build setting in every configuration of the target. The platform line of a Podfile is left to a person.",

@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a key that is declared twice in one dictionary of `Info.plist`.",
-    effect: "One of the values is lost without a word; which one depends on the reader.",
+    effect: "One of the values is silently lost; which one depends on the reader.",
     wrong: "<key>NSCameraUsageDescription</key>\n<string>Photographs rings.</string>\n<key>NSCameraUsageDescription</key>\n<string>Photographs rings.</string>",
     right: "<key>NSCameraUsageDescription</key>\n<string>Photographs rings.</string>",
     remedy: "`fill` takes out a later entry with the same value. Where the values differ, a person decides which one is meant.",
@@ -62,10 +62,10 @@ fn report(plist: PlistView<'_>, first: &Entry, second: &Entry, out: &mut Vec<Fin
         plist.at(second.key_span),
         format!("`{}` is declared twice", second.key),
     )
-    .related(plist.at(first.key_span), "it stands here already");
+    .related(plist.at(first.key_span), "declared here already");
     out.push(if is_same(&first.value, &second.value) {
         let edits = vec![plan::remove_entry(plist.list, second)];
-        finding.mend(Remedy::edit(format!("take the second {} out", second.key), plist.file, edits))
+        finding.mend(Remedy::edit(format!("remove the second {}", second.key), plist.file, edits))
     } else {
         finding.mend(Remedy::Manual(format!("The two values of {} differ: keep the one that is meant.", second.key)))
     });

@@ -22,7 +22,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a key of `Info.plist` that a plugin needs and that is not there, or whose array or dictionary lacks an entry.",
-    effect: "The plugin does not find its value when it starts; many end the app there.",
+    effect: "The plugin does not find its value when it starts, and the app may crash.",
     wrong: "<dict>\n</dict>",
     right: "<dict>\n    <key>ExampleKnotAppId</key>\n    <string>knot-48210077</string>\n</dict>",
     remedy: "`fill` adds the key, or the entry that is lacking, once the owner has given the value. One that is not on the list of what is written for a package it adds only with a person's consent.",

@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a value whose type is not the one that the system or a plugin reads at its key.",
-    effect: "The value is read as if it were not there, or the upload is refused.",
+    effect: "The value is ignored, or the upload is rejected.",
     wrong: "<key>ITSAppUsesNonExemptEncryption</key>\n<string>NO</string>",
     right: "<key>ITSAppUsesNonExemptEncryption</key>\n<false/>",
     remedy: "`fill` writes the value in the right type where there is no doubt what it is meant to be.",

@@ -22,7 +22,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a value that the system does not know at its key, or that is another than a plugin needs.",
-    effect: "The system falls back to its default, or the plugin does not work as set up.",
+    effect: "The system uses its default, or the plugin does not work as configured.",
     wrong: "<key>UIUserInterfaceStyle</key>\n<string>dark</string>",
     right: "<key>UIUserInterfaceStyle</key>\n<string>Dark</string>",
     remedy: "`fill` corrects a misspelt value that one known value is near, and writes the value that a plugin needs.",
@@ -54,7 +54,8 @@ fn known_values(context: &Context<'_>, out: &mut Vec<Finding>) {
                 continue;
             }
             let all: Vec<_> = known.values().collect();
-            let message = format!("`{}` has the value \"{text}\", and the system knows {}", entry.key, all.join(", "));
+            let message =
+                format!("`{}` has the value \"{text}\", and the system accepts {}", entry.key, all.join(", "));
             let remedy = match nearest(text, all.iter().copied()) {
                 Some(meant) => {
                     let edit = plan::replace(plist.list, value, &plan::NewValue::String(meant.to_owned()));

@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Ios),
     summary: "Reports a category of interfaces that a plugin uses and for which neither its privacy manifest nor the app's gives a reason.",
-    effect: "The store refuses the upload (code 91053), or asks for the reason by mail.",
+    effect: "The store rejects the upload (code 91053), or asks for the reason by mail.",
     wrong: "<key>NSPrivacyAccessedAPITypes</key>\n<array>\n</array>",
     right: "<key>NSPrivacyAccessedAPITypes</key>\n<array>\n    <dict>\n        <key>NSPrivacyAccessedAPIType</key>\n        <string>NSPrivacyAccessedAPICategoryUserDefaults</string>\n        <key>NSPrivacyAccessedAPITypeReasons</key>\n        <array>\n            <string>CA92.1</string>\n        </array>\n    </dict>\n</array>",
     remedy: "Only a person knows the reason: `elvask` names those that there are. The best place is the plugin's own privacy manifest, so a newer version of it may settle the matter.",

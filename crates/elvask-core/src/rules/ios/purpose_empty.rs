@@ -20,7 +20,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a purpose that is empty or blank: an error where something needs it, else a note.",
-    effect: "The system treats it as if it were not there, and the store refuses the upload (code 90683).",
+    effect: "It counts as missing, and the store rejects the upload (code 90683).",
     wrong: "<key>NSMicrophoneUsageDescription</key>\n<string></string>",
     right: "<key>NSMicrophoneUsageDescription</key>\n<string>Records calls for the log.</string>",
     remedy: "`fill` writes the text, once the owner has worded it. What nothing needs, `fill --only` takes out when it is named.",
@@ -68,7 +68,7 @@ fn unneeded(plist: PlistView<'_>, entry: &Entry, place: Place, message: String) 
     };
     Finding::new(&ABOUT, entry.key.clone(), place, message)
         .level(Level::Note)
-        .effect("It does no harm, and asks whoever reads the list what it is for.")
+        .effect("It does no harm, but readers of the list wonder what it is for.")
         .mend(remedy)
 }
 

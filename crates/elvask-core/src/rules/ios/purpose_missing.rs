@@ -14,8 +14,8 @@ static ABOUT: About = About {
     id: "purpose-missing",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports a purpose that a plugin needs and `Info.plist` does not hold.",
-    effect: "The system ends the app at the first access, or refuses without a dialog; the store refuses the upload (code 90683).",
+    summary: "Reports a purpose that a plugin needs and `Info.plist` does not contain.",
+    effect: "The app crashes or is denied access; the store rejects the upload (code 90683).",
     wrong: "<dict>\n</dict>",
     right: "<dict>\n    <key>NSCameraUsageDescription</key>\n    <string>Photographs the ring on a bird's leg.</string>\n</dict>",
     remedy: "`fill` adds key and text behind the other purposes, once the owner has worded it. It never makes a text up.",
@@ -31,7 +31,7 @@ impl Rule for PurposeMissing {
         for (finding, together) in found(context, Kind::Usage, &ABOUT) {
             out.push(match ios::usage_key(together.name) {
                 Some(known) => {
-                    finding.effect(format!("{} The store refuses the upload (code 90683).", known.without.effect()))
+                    finding.effect(format!("{} The store rejects the upload (code 90683).", known.without.effect()))
                 }
                 None => finding,
             });
@@ -54,7 +54,7 @@ mod tests {
         let app = Fixture::ios(NAME).needs("tern_camera", "capability = 'camera'");
         assert_eq!(app.found(ID), ["error NSCameraUsageDescription 2:1"]);
         let finding = app.findings(ID).remove(0);
-        assert!(finding.effect.starts_with("The system ends the app at the first access."), "{}", finding.effect);
+        assert!(finding.effect.starts_with("The app crashes at the first access."), "{}", finding.effect);
         let Remedy::Answer { wants, .. } = finding.remedy else { panic!("{finding:?}") };
         assert_eq!(wants, [Want::Purpose { key: "NSCameraUsageDescription".to_owned(), capabilities: vec!["camera"] }]);
         app.is_left_alone();

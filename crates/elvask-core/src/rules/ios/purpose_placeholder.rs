@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a purpose that nobody has worded yet.",
-    effect: "Users read it in the system's dialog, and reviewers refuse the app for it.",
+    effect: "Users read it in the system's dialog, and reviewers reject the app.",
     wrong: "<key>NSCameraUsageDescription</key>\n<string>TODO</string>",
     right: "<key>NSCameraUsageDescription</key>\n<string>Photographs the ring on a bird's leg.</string>",
     remedy: "`fill` replaces the text, once the owner has worded it.",
@@ -39,7 +39,7 @@ impl Rule for PurposePlaceholder {
             let requirements = group.as_ref().map(|group| group.requirements).unwrap_or_default();
             let (message, level) = match (part, example) {
                 (Some(part), _) => {
-                    (format!("the purpose `{}` is not worded yet: it says \"{part}\"", entry.key), Level::Error)
+                    (format!("the purpose `{}` is still a placeholder: it says \"{part}\"", entry.key), Level::Error)
                 }
                 (None, Some(plugin)) => (
                     format!(

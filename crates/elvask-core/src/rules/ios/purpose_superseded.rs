@@ -16,8 +16,8 @@ static ABOUT: About = About {
     id: "purpose-superseded",
     level: Level::Warning,
     platform: Some(Platform::Ios),
-    summary: "Reports a purpose under an older key alone, where newer systems read another one.",
-    effect: "On newer systems the request is refused without a dialog.",
+    summary: "Reports a purpose under an older key only, where newer systems read another one.",
+    effect: "On newer systems the request is denied without a dialog.",
     wrong: "<key>NSCalendarsUsageDescription</key>\n<string>Shows ringing days.</string>",
     right: "<key>NSCalendarsUsageDescription</key>\n<string>Shows ringing days.</string>\n<key>NSCalendarsFullAccessUsageDescription</key>\n<string>Shows ringing days.</string>",
     remedy: "`fill` adds the newer key with the text that the owner wrote under the older one, or with the one that `elvask.toml` gives for it. The older key stays while the app runs on systems that read it.",
@@ -42,7 +42,8 @@ impl Rule for PurposeSuperseded {
             let Some(next) = needed.as_ref().map(|group| group.name).or(known.replaced_by.first().copied()) else {
                 continue;
             };
-            let message = format!("from iOS {until} on `{}` is not read; `{next}` is, and it is not there", entry.key);
+            let message =
+                format!("from iOS {until} on, `{}` is ignored and `{next}` is read, which is missing", entry.key);
             let text = context.purpose(next).map(|given| given.text);
             let text = text.or_else(|| good_purpose(plist, &entry.key).map(|(_, text)| text.to_owned()));
             let remedy = match text {

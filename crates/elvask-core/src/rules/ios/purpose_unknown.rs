@@ -16,10 +16,10 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Ios),
     summary: "Reports a key that ends in `UsageDescription` and that iOS does not know.",
-    effect: "The system does not read it; the access that it was meant for has no purpose.",
+    effect: "The system does not read it, so the access has no purpose.",
     wrong: "<key>NSSpeechRecognitionUsageDescripton</key>",
     right: "<key>NSSpeechRecognitionUsageDescription</key>",
-    remedy: "`fill` corrects the key where exactly one known key is near it. Otherwise a person looks it up or takes it out.",
+    remedy: "`fill` corrects the key where exactly one known key is near it. Otherwise a person looks it up or removes it.",
     source: "Information Property List",
 };
 
@@ -44,15 +44,15 @@ impl Rule for PurposeUnknown {
                         .level(Level::Note)
                         .effect("The system does not read it.")
                         .mend(Remedy::Manual(
-                            "Take the key and its text out, unless the list is shared with that platform.".to_owned(),
+                            "Remove the key and its text, unless the list is shared with that platform.".to_owned(),
                         )),
                 ),
                 None => match ios::nearest_usage_key(&entry.key) {
                     Some(meant) => {
-                        let message = format!("iOS knows no key `{}`; `{}` is meant", entry.key, meant.key);
+                        let message = format!("iOS has no key `{}`; `{}` is meant", entry.key, meant.key);
                         let (title, edit) = if plist.entry(meant.key).is_some() {
                             (
-                                format!("take it out: {} is there already", meant.key),
+                                format!("remove it: {} is there already", meant.key),
                                 plan::remove_entry(plist.list, entry),
                             )
                         } else {
@@ -73,8 +73,8 @@ impl Rule for PurposeUnknown {
                         );
                     }
                     None => out.push(
-                        finding(format!("iOS knows no key `{}`", entry.key))
-                            .mend(Remedy::Manual("Look the key up; take it out if nothing reads it.".to_owned())),
+                        finding(format!("iOS has no key `{}`", entry.key))
+                            .mend(Remedy::Manual("Look the key up; remove it if nothing reads it.".to_owned())),
                     ),
                 },
             }

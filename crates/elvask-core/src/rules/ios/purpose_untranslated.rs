@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Warning,
     platform: Some(Platform::Ios),
     summary: "Reports a purpose that has no text in a language for which the app has other texts of Info.plist.",
-    effect: "People who use the app in that language are asked for access in another one.",
+    effect: "Users of that language see the dialog in another one.",
     wrong: "nl.lproj/InfoPlist.strings without NSCameraUsageDescription",
     right: "\"NSCameraUsageDescription\" = \"Fotografeert de ring.\";",
     remedy: "`fill` adds the line where `elvask.toml` has the purpose in that language; otherwise it has to be translated first.",
@@ -71,7 +71,7 @@ impl Rule for PurposeUntranslated {
                 let message = format!("the purpose `{}` has no text in {language}", entry.key);
                 out.push(
                     Finding::new(&ABOUT, subject, plist.key_place(entry), message)
-                        .related(sibling.place, format!("other texts in {language} stand here"))
+                        .related(sibling.place, format!("other texts in {language} are here"))
                         .needed_by(context.app, context.needs.of(Kind::Usage, &entry.key))
                         .mend(remedy),
                 );

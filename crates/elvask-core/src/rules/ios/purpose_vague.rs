@@ -16,7 +16,7 @@ static ABOUT: About = About {
     level: Level::Note,
     platform: Some(Platform::Ios),
     summary: "Reports a purpose that only repeats what is asked for.",
-    effect: "Reviewers send such apps back (guideline 5.1.1), and users refuse what they do not understand.",
+    effect: "Reviewers reject such apps (guideline 5.1.1), and users deny access.",
     wrong: "<string>This app needs access to the camera.</string>",
     right: "<string>Photographs the ring on a bird's leg.</string>",
     remedy: "A person words it: what the app does with it, in the user's terms, with an example.",
@@ -34,7 +34,7 @@ impl Rule for PurposeVague {
             let Some(text) = entry.value.as_str() else { continue };
             let vague = vague_part(text).filter(|_| placeholder_in(text, ValueUse::Purpose).is_none());
             let Some(part) = vague else { continue };
-            let message = format!("the purpose `{}` says \"{part}\", and not what for", entry.key);
+            let message = format!("the purpose `{}` says \"{part}\", but not what for", entry.key);
             let steps = "Say what the app does with it, in the words of the person who is asked.";
             out.push(
                 Finding::new(&ABOUT, entry.key.clone(), plist.value_place(entry), message)

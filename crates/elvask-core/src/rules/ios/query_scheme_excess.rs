@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports the entries of `LSApplicationQueriesSchemes` past the fiftieth.",
-    effect: "In apps built for iOS 15 or later, only the first 50 entries count; about the rest the app is told no.",
+    effect: "Only the first 50 entries count; for the rest canOpenURL returns false.",
     wrong: "<array>\n    … 50 schemes …\n    <string>tel</string>\n</array>",
     right: "<array>\n    … at most 50 schemes …\n</array>",
     remedy: "A person decides which schemes the app can do without, or opens them without asking first, which needs no entry.",
@@ -33,11 +33,11 @@ impl Rule for QuerySchemeExcess {
         let Some((first, value)) = schemes.get(ios::MAX_QUERY_SCHEMES) else { return };
         let over = schemes.len() - ios::MAX_QUERY_SCHEMES;
         let message = format!(
-            "{} schemes are listed and {} count: {over} from `{first}` on do not",
+            "{} schemes are listed, and only {} count: {over} from `{first}` on are ignored",
             schemes.len(),
             ios::MAX_QUERY_SCHEMES
         );
-        let steps = "Take out schemes that the app opens without asking first.";
+        let steps = "Remove schemes that the app opens without asking first.";
         out.push(Finding::new(&ABOUT, *first, plist.at(value.span), message).mend(Remedy::Manual(steps.to_owned())));
     }
 }

@@ -22,10 +22,10 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports an entry of `LSApplicationQueriesSchemes` that is more than a scheme, or none.",
-    effect: "The entry matches nothing: the app is told that there is no app for the scheme.",
+    effect: "The entry matches nothing: canOpenURL returns false.",
     wrong: "<string>tel://</string>",
     right: "<string>tel</string>",
-    remedy: "`fill` leaves the scheme alone of an entry, or takes the entry out where the scheme is there already.",
+    remedy: "`fill` leaves only the scheme of an entry, or removes the entry where the scheme is there already.",
     source: "LSApplicationQueriesSchemes",
 };
 
@@ -47,16 +47,16 @@ impl Rule for QuerySchemeForm {
             let meant = bare(text);
             let there = !is_first || written.contains(meant);
             let remedy = if !is_scheme(meant) {
-                Remedy::Manual("Write the scheme alone: a letter, then letters, digits, `+`, `-` and `.`.".to_owned())
+                Remedy::Manual("Write only the scheme: a letter, then letters, digits, `+`, `-` and `.`.".to_owned())
             } else if there {
                 Remedy::edit(
-                    format!("take it out: {meant} is there already"),
+                    format!("remove it: {meant} is there already"),
                     plist.file,
                     vec![plan::remove_value(plist.list, value)],
                 )
             } else {
                 let edit = plan::replace(plist.list, value, &NewValue::String(meant.to_owned()));
-                Remedy::edit(format!("write {meant} alone"), plist.file, vec![edit])
+                Remedy::edit(format!("write only {meant}"), plist.file, vec![edit])
             };
             let message = format!("\"{text}\" in {QUERY_SCHEMES} is not a URL scheme");
             out.push(

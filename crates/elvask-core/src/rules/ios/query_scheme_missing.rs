@@ -1,4 +1,4 @@
-//! `query-scheme-missing`: a plugin asks about a scheme that the app may not ask about.
+//! `query-scheme-missing`: a plugin asks about a scheme that the app cannot ask about.
 
 use elvask_platform::{Kind, Platform};
 
@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a scheme that a plugin asks about and that `LSApplicationQueriesSchemes` does not name.",
-    effect: "canOpenURL answers no in apps built for iOS 9 or later, even if there is an app for the scheme: the button does nothing.",
+    effect: "canOpenURL returns false even for an installed app: the button does nothing.",
     wrong: "<key>LSApplicationQueriesSchemes</key>\n<array>\n</array>",
     right: "<key>LSApplicationQueriesSchemes</key>\n<array>\n    <string>tel</string>\n</array>",
     remedy: "`fill` adds the scheme to the list, and the list where there is none. Only the first 50 entries count. Code that calls open(_:) at once and looks at its answer needs no entry: then a waiver says so.",

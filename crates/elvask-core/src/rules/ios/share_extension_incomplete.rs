@@ -18,8 +18,8 @@ static ABOUT: About = About {
     id: "share-extension-incomplete",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports a share extension without an activation rule, without an entry point, without a group that the app holds too, or with a bundle id that is not below the app's.",
-    effect: "The extension is not in the share menu, is refused at upload, or has no way to hand over to the app what it gets.",
+    summary: "Reports a share extension without an activation rule, without an entry point, without an app group that the app has too, or with a bundle id that is not below the app's.",
+    effect: "Sharing to the app fails, or the upload is rejected.",
     wrong: "<key>NSExtensionActivationRule</key>\n<string>TRUEPREDICATE</string>",
     right: "<key>NSExtensionActivationRule</key>\n<dict>\n    <key>NSExtensionActivationSupportsText</key>\n    <true/>\n</dict>",
     remedy: "Left to a person, with the lines: only they know what the extension takes and which group it writes to.",
@@ -82,7 +82,7 @@ impl Rule for ShareExtensionIncomplete {
             }
             if !one.groups.iter().any(|group| held.contains(group)) {
                 let theirs = if one.groups.is_empty() {
-                    "holds no app group".to_owned()
+                    "has no app group".to_owned()
                 } else {
                     format!("holds {}", one.groups.join(", "))
                 };

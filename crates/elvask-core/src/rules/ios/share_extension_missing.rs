@@ -17,10 +17,10 @@ static ABOUT: About = About {
     level: Level::Note,
     platform: Some(Platform::Ios),
     summary: "Reports an app that takes shared text, images or files on Android and has no share extension on iOS.",
-    effect: "The app is in the share menu on Android and not on iOS.",
+    effect: "The share menu lists the app on Android and not on iOS.",
     wrong: "<!-- AndroidManifest.xml -->\n<action android:name=\"android.intent.action.SEND\" />\n<!-- the Xcode project embeds no extension for com.apple.share-services -->",
     right: "<!-- Info.plist of the extension -->\n<key>NSExtension</key>\n<dict>\n    <key>NSExtensionPointIdentifier</key>\n    <string>com.apple.share-services</string>\n    …\n</dict>",
-    remedy: "Left to a person, with the steps: a target, a group that both targets hold, an activation rule, and the code that hands the content over.",
+    remedy: "Left to a person, with the steps: a target, an app group of both targets, an activation rule, and the code that hands the content over.",
     source: "App Extension Programming Guide: Share",
 };
 

@@ -17,7 +17,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a scheme under `CFBundleURLTypes` that no link can have.",
-    effect: "Links with the scheme do not open the app: the browser says that the address is invalid.",
+    effect: "Links with the scheme open nothing: the browser reports an invalid address.",
     wrong: "<key>CFBundleURLSchemes</key>\n<array>\n    <string>marram://</string>\n</array>",
     right: "<key>CFBundleURLSchemes</key>\n<array>\n    <string>marram</string>\n</array>",
     remedy: "`fill` takes `://` and blanks off; a scheme with other signs that none can have is left to a person.",
@@ -49,7 +49,7 @@ impl Rule for UrlSchemeForm {
                     format!("`{written}` is not a URL scheme: it is written without the colon and what follows");
                 let meant = |other: &str| Some(other.trim().split(':').next().unwrap_or_default().to_owned());
                 let remedy = match elsewhere(list, bare) {
-                    true => Remedy::Manual(format!("Take it out: another URL type has {bare} already.")),
+                    true => Remedy::Manual(format!("Remove it: another URL type has {bare} already.")),
                     false => correct_entry((plist.file, plist.list), list, value, bare, meant),
                 };
                 (message, remedy)

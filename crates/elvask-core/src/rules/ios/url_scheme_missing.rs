@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a URL scheme that a plugin or elvask.toml needs and `CFBundleURLTypes` does not name.",
-    effect: "The way back into the app is missing: after signing in or paying elsewhere, the browser says that the address is invalid.",
+    effect: "Links with the scheme, such as the way back from a sign-in, open nothing.",
     wrong: "<key>CFBundleURLTypes</key>\n<array>\n</array>",
     right: "<key>CFBundleURLTypes</key>\n<array>\n    <dict>\n        <key>CFBundleURLName</key>\n        <string>example.marram.fieldlog</string>\n        <key>CFBundleURLSchemes</key>\n        <array>\n            <string>marram</string>\n        </array>\n    </dict>\n</array>",
     remedy: "`fill` adds a type with the scheme, named by the bundle id, and the list where there is none.",

@@ -15,7 +15,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Ios),
     summary: "Reports a scheme under `CFBundleURLTypes` that the system keeps for its own apps.",
-    effect: "The system opens its own app for such links, never this one; review asks what the entry is for.",
+    effect: "The system opens its own app for such links, never this one.",
     wrong: "<key>CFBundleURLSchemes</key>\n<array>\n    <string>https</string>\n</array>",
     right: "<key>com.apple.developer.associated-domains</key>\n<array>\n    <string>applinks:marram.example</string>\n</array>",
     remedy: "Left to a person: web links are claimed with an associated domain (`elvask declare link`), and other reserved schemes not at all.",
@@ -34,9 +34,9 @@ impl Rule for UrlSchemeReserved {
             let message = format!("the system keeps the scheme `{}` for itself and opens {kept}", declared.scheme);
             let web = declared.scheme.to_ascii_lowercase().starts_with("http");
             let steps = if web {
-                "Take the scheme out; `elvask declare link https://HOST/*` claims the links of a website."
+                "Remove the scheme; `elvask declare link https://HOST/*` claims the links of a website."
             } else {
-                "Take the scheme out, and give the app's links a scheme of their own."
+                "Remove the scheme, and give the app's links a scheme of their own."
             };
             out.push(
                 Finding::new(&ABOUT, declared.scheme.clone(), declared.place, message)

@@ -171,7 +171,7 @@ pub(in crate::rules) fn write_association(
     let existing = (!source.text.trim().is_empty()).then_some(source.text.as_ref());
     Some(match links.plan_file(document, existing, &routes) {
         Ok(written) if existing == Some(written.text.as_str()) => {
-            Remedy::Manual("The file says already what it must; look at what stands beside it.".to_owned())
+            Remedy::Manual("The file has these entries already; look at the entries beside them.".to_owned())
         }
         Ok(written) => {
             let edits = vec![difference(&source.text, &written.text)];

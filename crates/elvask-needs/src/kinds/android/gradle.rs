@@ -228,7 +228,7 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
         _ => !name.text.is_empty() && name.text.len() <= MAX_TEXT && is_safe(&name.text),
     };
     if let Some(configuration) = configuration.as_ref().filter(|text| !is_identifier(&text.text)) {
-        problem(problems, configuration.span, "a configuration is named by letters, digits and underscores alone");
+        problem(problems, configuration.span, "a configuration has a name of letters, digits and underscores");
         return None;
     }
     if !fits || version.as_deref().is_some_and(|text| !is_safe(text)) {

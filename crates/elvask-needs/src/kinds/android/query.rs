@@ -134,7 +134,7 @@ impl KindSpec for Query {
 
     fn absent(&self, _name: &str, need: &Need, only: &str, who: &str) -> String {
         let seen = asked(need).map(describe).unwrap_or_default();
-        format!("the app may not see {seen}{only}, and {who} to")
+        format!("the app cannot see {seen}{only}, and {who} to")
     }
 
     fn add(&self, scene: &Scene<'_>, _name: &str, need: &Need, _: &dyn Answering) -> Option<(Place, Remedy)> {

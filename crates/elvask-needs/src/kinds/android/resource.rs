@@ -124,7 +124,7 @@ impl KindSpec for Resource {
         }
         let fits = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '_' | '.');
         if name.text.is_empty() || !name.text.chars().all(fits) || name.text.starts_with('.') {
-            problem(problems, name.span, "the name of a resource holds letters, digits, dots and underscores");
+            problem(problems, name.span, "the name of a resource has letters, digits, dots and underscores");
             return Vec::new();
         }
         if let Some(value) = value.as_ref().filter(|_| values_file(&kind.text).is_none()) {

@@ -56,7 +56,7 @@ impl KindSpec for File {
             "properties": {
                 "platform": { "enum": ["android", "ios"] },
                 "path": { "type": "string", "description": "From the folder of the platform's project." },
-                "id-at": { "type": "string", "description": "Where in the file the app's id must stand." }
+                "id-at": { "type": "string", "description": "Where in the file the app's id must be." }
             },
             "additionalProperties": false,
             "required": ["platform", "path"]

@@ -98,7 +98,7 @@ impl KindSpec for Plist {
         let Some(value) = plist_value(value, problems) else { return Vec::new() };
         if ios::usage_key(&key.text).is_some() {
             let message = format!(
-                "`{0}` holds a purpose, which only the app's owner can word: write `ios.usage = \"{0}\"`",
+                "`{0}` is a purpose, which only the app's owner can word: write `ios.usage = \"{0}\"`",
                 key.text
             );
             problem(problems, key.span, message);
@@ -179,7 +179,7 @@ impl KindSpec for Plist {
     }
 
     fn absent(&self, name: &str, _need: &Need, _only: &str, who: &str) -> String {
-        format!("`{name}` is not there, and {who} it")
+        format!("`{name}` is missing, and {who} it")
     }
 
     fn add(&self, scene: &Scene<'_>, name: &str, need: &Need, _answering: &dyn Answering) -> Option<(Place, Remedy)> {

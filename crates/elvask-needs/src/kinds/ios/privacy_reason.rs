@@ -142,7 +142,7 @@ impl KindSpec for PrivacyReason {
         let first = scene.surface.privacy().next();
         let place = first.map(|(file, list)| Place { file, span: plist_plan::start_tag(list, list.root()) });
         let steps = format!(
-            "Take a version of the plugin that brings a privacy manifest, or give one of these reasons in the app's own PrivacyInfo.xcprivacy: {}.",
+            "Use a version of the plugin that includes a privacy manifest, or give one of these reasons in the app's own PrivacyInfo.xcprivacy: {}.",
             reasons.join(", ")
         );
         Some((place.unwrap_or(plist.root_tag()), Remedy::Manual(steps)))

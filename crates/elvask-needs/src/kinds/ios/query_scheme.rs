@@ -98,7 +98,7 @@ impl KindSpec for QueryScheme {
     }
 
     fn absent(&self, name: &str, _need: &Need, _only: &str, who: &str) -> String {
-        format!("the app may not ask about `{name}:` links, and {who} to")
+        format!("the app cannot ask about `{name}:` links, and {who} to")
     }
 
     fn add(&self, scene: &Scene<'_>, name: &str, _need: &Need, _: &dyn Answering) -> Option<(Place, Remedy)> {

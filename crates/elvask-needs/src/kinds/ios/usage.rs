@@ -21,7 +21,7 @@ pub(crate) struct Usage;
 static ABOUT: KindAbout = KindAbout {
     kind: Kind::Usage,
     key: Some("usage"),
-    states: "a key that holds a purpose",
+    states: "a purpose key",
     examples: ["ios.usage = \"NSCameraUsageDescription\"", "ios.usage = \"NSMicrophoneUsageDescription\""],
     section: Section::Purposes,
     spot: Spot::PropertyList,
@@ -46,7 +46,7 @@ impl KindSpec for Usage {
             None => {
                 let hint = ios::nearest_usage_key(&key.text)
                     .map_or_else(String::new, |known| format!("; did you mean `{}`?", known.key));
-                problem(problems, key.span, format!("`{}` is not a key that holds a purpose{hint}", key.text));
+                problem(problems, key.span, format!("`{}` is not a purpose key{hint}", key.text));
             }
         }
         Vec::new()
@@ -57,7 +57,7 @@ impl KindSpec for Usage {
     }
 
     fn schema(&self) -> Json {
-        json!({ "type": "string", "description": "A key that holds a purpose." })
+        json!({ "type": "string", "description": "A purpose key." })
     }
 
     fn of_fact(&self, _name: &str, _value: &str, _max_level: Option<u32>) -> Option<Need> {

@@ -2,12 +2,11 @@
 
 use elvask_core::Platform;
 use elvask_core::app::App;
-use elvask_core::record::{AttemptRecord, FORMAT, LinkEntryRecord, PartsRecord, PlaceRecord, TryRecord};
 use elvask_link::association::Website;
 use elvask_link::route::{self, Met};
 use elvask_link::url::Link;
 use elvask_link::{AppLinks, Attempt, Device, Outcome as Opens};
-use serde::Serialize;
+use elvask_record::{AttemptRecord, FORMAT, LinkEntryRecord, LinkTableRecord, PartsRecord, PlaceRecord, TryRecord};
 
 use super::{device, site, with_links};
 use crate::commands::{Done, Outcome};
@@ -21,7 +20,7 @@ pub(crate) fn run(options: &LinkTry, output: &Output) -> Done {
     let Some(url) = &options.url else { return table(options, output) };
     let link = Link::parse(url)
         .map_err(|error| Failure::new(error.to_string()).hint("quote the URL in the shell: 'https://…?a=1&b=2'"))?;
-    with_links(&options.app, output, |app, context, links| {
+    with_links(&options.app.choice, output, |app, context, links| {
         let device = device(&options.look, app)?;
         let site = site(options.look.site.as_deref(), app, false)?;
         let site = site.as_ref().map(|site| site as &dyn Website);
@@ -253,18 +252,12 @@ fn parts(link: &Link, met: Option<&Met<'_>>, app: &App) -> String {
     format!("\n{}\n{}", paint(HEADING, "Parts"), columns(&rows, 2))
 }
 
-#[derive(Serialize)]
-struct TableRecord {
-    format: u32,
-    entries: Vec<LinkEntryRecord>,
-}
-
 fn table(options: &LinkTry, output: &Output) -> Done {
-    with_links(&options.app, output, |app, _, links| {
+    with_links(&options.app.choice, output, |app, _, links| {
         let entries = links.table(&app.config().links.routes);
         if options.app.format == Format::Json {
             let entries = entries.iter().map(|entry| LinkEntryRecord::of(&app.sources, entry)).collect();
-            output.json(&TableRecord { format: FORMAT, entries });
+            output.json(&LinkTableRecord { format: FORMAT, entries });
             return Ok(Outcome::Clean);
         }
         if entries.is_empty() {

@@ -3,10 +3,9 @@
 use std::time::Duration;
 
 use elvask_core::finding::Level;
-use elvask_core::record::FORMAT;
 use elvask_link::association::looked_up_at;
-use elvask_link::audit::{Audit, Audited, audit};
-use serde::Serialize;
+use elvask_link::audit::{Audited, audit};
+use elvask_record::AuditRecord;
 
 use super::with_links;
 use crate::commands::{Done, Outcome};
@@ -17,18 +16,8 @@ use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 use crate::render::{clean, count, width, wrap};
 use crate::web::{Net, Site};
 
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    site: Option<String>,
-    #[serde(flatten)]
-    audit: Audit,
-    errors: usize,
-    warnings: usize,
-}
-
 pub(crate) fn run(options: &LinkAudit, output: &Output) -> Done {
-    with_links(&options.app, output, |app, _, links| {
+    with_links(&options.app.choice, output, |app, _, links| {
         let timeout = Duration::from_secs(options.timeout);
         let site = match &options.site {
             Some(name) => Site::named(name, timeout)?,
@@ -51,7 +40,7 @@ pub(crate) fn run(options: &LinkAudit, output: &Output) -> Done {
         let (errors, warnings) = (number(Level::Error), number(Level::Warning));
         let outcome = if errors == 0 { Outcome::Clean } else { Outcome::Found };
         if options.app.format == Format::Json {
-            output.json(&Record { format: FORMAT, site: options.site.clone(), audit, errors, warnings });
+            output.json(&AuditRecord::of(&audit, options.site.clone(), errors, warnings));
             return Ok(outcome);
         }
         let mut text = String::new();

@@ -3,16 +3,15 @@
 use std::path::{Path, PathBuf};
 
 use elvask_core::app::App;
-use elvask_core::record::FORMAT;
 use elvask_link::AppLinks;
 use elvask_link::association::is_plain_host;
 use elvask_link::association::{Document, Folder, WriteProblem, looked_up_at};
 use elvask_project::files::{Disk, Files as _, shown};
 use elvask_project::write::Change;
-use serde::Serialize;
+use elvask_record::{FORMAT, HostRecord, LinkFilesRecord};
 
 use super::{site_folder, with_links};
-use crate::commands::apply::{Bounds, FileChange, FileRecord, Write, whole_diff, write, wrote};
+use crate::commands::apply::{Bounds, FileChange, Write, file_records, whole_diff, write, wrote};
 use crate::commands::{Done, Outcome};
 use crate::options::Format;
 use crate::options::link::LinkFiles;
@@ -20,26 +19,8 @@ use crate::output::{Failure, Output};
 use crate::render::clean;
 use crate::render::style::{FAINT, HEADING, WARNING, paint};
 
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    written: bool,
-    dry_run: bool,
-    files: Vec<FileRecord>,
-    hosts: Vec<HostRecord>,
-    wanted: Vec<String>,
-    notes: Vec<String>,
-}
-
-#[derive(Serialize)]
-struct HostRecord {
-    host: String,
-    url: String,
-    file: String,
-}
-
 pub(crate) fn run(options: &LinkFiles, output: &Output) -> Done {
-    with_links(&options.app, output, |app, _, links| {
+    with_links(&options.app.choice, output, |app, _, links| {
         let root = match &options.into {
             Some(folder) => folder.clone(),
             None => site_folder(app).map_err(|failure| {
@@ -74,11 +55,11 @@ pub(crate) fn run(options: &LinkFiles, output: &Output) -> Done {
         )?;
         let outcome = if planned.wanted.is_empty() { Outcome::Clean } else { Outcome::Found };
         if !human {
-            output.json(&Record {
+            output.json(&LinkFilesRecord {
                 format: FORMAT,
                 written,
                 dry_run: options.dry_run,
-                files: FileRecord::all(&planned.files),
+                files: file_records(&planned.files),
                 hosts: planned.hosts,
                 wanted: planned.wanted,
                 notes: planned.notes,

@@ -6,9 +6,9 @@ use std::sync::{Arc, mpsc};
 use std::thread;
 use std::time::Duration;
 
-use elvask_core::record::FORMAT;
 use elvask_link::association::{Document, Folder, Served, Website as _};
 use elvask_project::files::{Disk, Files as _};
+use elvask_record::{FORMAT, ServeRecord};
 use http_body_util::Full;
 use hyper::body::{Bytes, Incoming};
 use hyper::header::{self, HeaderName, HeaderValue};
@@ -16,7 +16,6 @@ use hyper::server::conn::http1;
 use hyper::service::service_fn;
 use hyper::{Request, Response, StatusCode};
 use hyper_util::rt::{TokioIo, TokioTimer};
-use serde::Serialize;
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
@@ -42,13 +41,6 @@ const MAX_HEAD: usize = 16 * 1024;
 const MAX_HEADERS: usize = 64;
 /// How many lines wait to be said.
 const LINES: usize = 256;
-
-/// Where it is served, for programs.
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    address: String,
-}
 
 /// What a broken website does.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -88,7 +80,7 @@ pub(crate) fn run(options: &LinkServe, output: &Output) -> Done {
     let folder = match &options.site {
         Some(folder) => folder.clone(),
         None => {
-            let app = load_with(&options.app, elvask_core::app::Look::Nowhere, output)?;
+            let app = load_with(&options.app.choice, elvask_core::app::Look::Nowhere, output)?;
             site_folder(&app).map_err(|failure| {
                 failure.hint("name the folder: elvask link serve --site DIR; `elvask link files --into DIR` makes one")
             })?
@@ -124,7 +116,7 @@ async fn serve(options: &LinkServe, site: Site, lines: mpsc::SyncSender<String>,
     })?;
     let address = listener.local_addr().map(|address| address.to_string()).unwrap_or_default();
     if options.app.format == Format::Json {
-        output.json(&Record { format: FORMAT, address: format!("http://{address}") });
+        output.json(&ServeRecord { format: FORMAT, address: format!("http://{address}") });
     } else {
         output.result(&format!("http://{address}\n"));
     }

@@ -1,9 +1,8 @@
 //! `elvask link test`.
 
-use elvask_core::record::{FORMAT, PlaceRecord, TestedRecord};
 use elvask_link::association::Website;
 use elvask_link::expect::{self, Expectations, Tested};
-use serde::Serialize;
+use elvask_record::{FORMAT, LinkTestRecord, PlaceRecord, TestedRecord};
 
 use super::{device, site, with_links};
 use crate::commands::{Done, Outcome};
@@ -13,17 +12,8 @@ use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, paint};
 use crate::render::{clean, count, width, wrap};
 
-#[derive(Serialize)]
-struct Record {
-    format: u32,
-    site: Option<String>,
-    tests: Vec<TestedRecord>,
-    passed: usize,
-    failed: usize,
-}
-
 pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
-    with_links(&options.app, output, |app, context, links| {
+    with_links(&options.app.choice, output, |app, context, links| {
         if app.config().links.tests.is_empty() {
             return Err(Failure::new("elvask.toml has no expectations").hint("add one: [[links.tests]] with url = \"https://…\" and opens = \"browser\", \"app\" or what a route opens"));
         }
@@ -42,7 +32,7 @@ pub(crate) fn run(options: &LinkTest, output: &Output) -> Done {
         let shown = options.look.site.clone().or_else(|| Some(app.site()?.shown.clone()));
         if options.app.format == Format::Json {
             let tests = tested.iter().map(|one| TestedRecord::of(&app.sources, one)).collect();
-            output.json(&Record { format: FORMAT, site: shown, tests, passed, failed });
+            output.json(&LinkTestRecord { format: FORMAT, site: shown, tests, passed, failed });
             return Ok(outcome);
         }
         let mut text = String::new();

@@ -7,13 +7,15 @@ use elvask_platform::{Level, Platform, Strength};
 use serde::Serialize;
 
 use super::CitationRecord;
-use crate::app::SheetOrigin;
-use crate::known::{Known, KnownRequirement};
+use elvask_core::app::SheetOrigin;
+use elvask_core::known::{Known, KnownRequirement};
 
 /// One thing that a plugin requires.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RequirementRecord {
     /// Where.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Platform"))]
     pub platform: Platform,
     /// Its kind.
     pub kind: &'static str,
@@ -22,6 +24,7 @@ pub struct RequirementRecord {
     /// The value that goes with the name.
     pub value: Option<String>,
     /// How sure it is.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Strength"))]
     pub strength: Strength,
     /// Several with the same word here are alternatives.
     pub one_of: Option<String>,
@@ -38,12 +41,14 @@ pub struct RequirementRecord {
     pub merged_in: bool,
     /// How it comes to the app; absent where a package is looked at by itself.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Reach>"))]
     pub reach: Option<Reach>,
     /// Why it is taken to be so.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub because: Option<String>,
     /// How bad it is when the app does not declare it; absent where nothing is said of it.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Level>"))]
     pub level: Option<Level>,
     /// The lines that show it.
     pub evidence: Vec<CitationRecord>,
@@ -85,8 +90,10 @@ pub fn when(when: &When) -> Option<String> {
 
 /// Something that a plugin might require.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct DoubtfulRecord {
     /// Where.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Platform"))]
     pub platform: Platform,
     /// Its kind.
     pub kind: &'static str,
@@ -112,14 +119,17 @@ impl DoubtfulRecord {
 
 /// All that is known of a plugin.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct KnownRecord {
     /// Its name.
     pub plugin: String,
     /// Its version.
     pub version: Option<String>,
     /// The platforms that it works on.
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::words::Platform>"))]
     pub platforms: Vec<Platform>,
     /// Who put its sheet where it is.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::SheetOrigin>"))]
     pub sheet: Option<SheetOrigin>,
     /// The sheet's file.
     #[serde(skip_serializing_if = "Option::is_none")]

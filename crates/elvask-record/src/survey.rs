@@ -4,8 +4,10 @@ use super::*;
 
 /// One thing that the app declares.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct DeclarationRecord {
     /// Where.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Platform"))]
     pub platform: Platform,
     /// Its kind.
     pub kind: &'static str,
@@ -20,6 +22,7 @@ pub struct DeclarationRecord {
     pub needed_by: Vec<NeededByRecord>,
     /// Of permissions: how the app comes by it.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Grant>"))]
     pub grant: Option<Grant>,
     /// Of permissions that are asked for: their group.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -46,6 +49,7 @@ pub struct DeclarationRecord {
 
 /// A value with its place.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ValueRecord {
     /// The value.
     pub value: String,
@@ -56,6 +60,7 @@ pub struct ValueRecord {
 
 /// A text in one language.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TranslationRecord {
     /// The language.
     pub language: String,
@@ -101,6 +106,7 @@ impl DeclarationRecord {
 
 /// A component that something outside the app can start.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct EntryPointRecord {
     /// The kind of component.
     pub kind: String,
@@ -121,6 +127,7 @@ pub struct EntryPointRecord {
 
 /// A plugin of the app.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PluginRecord {
     /// Its name.
     pub plugin: String,
@@ -132,6 +139,7 @@ pub struct PluginRecord {
 
 /// What `survey` prints.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct SurveyRecord {
     /// The version of the JSON.
     pub format: u32,
@@ -154,6 +162,7 @@ pub struct SurveyRecord {
 
 /// Something that cannot be known without running the build.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UnresolvedRecord {
     /// What.
     pub message: String,
@@ -164,6 +173,7 @@ pub struct UnresolvedRecord {
 
 /// What a `config.xml` says.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct WidgetRecord {
     /// The id.
     pub id: Option<String>,
@@ -176,6 +186,7 @@ pub struct WidgetRecord {
     /// Who made it.
     pub author: Option<String>,
     /// The platforms that it names.
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::words::Platform>"))]
     pub platforms: Vec<Platform>,
     /// What else it declares.
     pub declarations: Vec<WidgetDeclarationRecord>,
@@ -183,6 +194,7 @@ pub struct WidgetRecord {
 
 /// One declaration of a `config.xml`.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct WidgetDeclarationRecord {
     /// Its kind.
     pub kind: &'static str,
@@ -191,6 +203,7 @@ pub struct WidgetDeclarationRecord {
     /// Its value.
     pub value: Option<String>,
     /// The platform that it is for; null for all.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Platform>"))]
     pub platform: Option<Platform>,
     /// Where it stands.
     #[serde(flatten)]
@@ -221,6 +234,7 @@ impl WidgetRecord {
 
 /// What `survey --variants` prints.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct VariantsRecord {
     /// The version of the JSON.
     pub format: u32,
@@ -232,6 +246,7 @@ pub struct VariantsRecord {
 
 /// Something in which variants differ.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct DifferenceRecord {
     /// The element.
     pub element: String,
@@ -267,7 +282,7 @@ impl SurveyRecord {
             let listed = survey.declarations.iter().filter(move |one| one.ignored.is_some() == ignored);
             listed.map(|one| DeclarationRecord::of(sources, one)).collect()
         };
-        let entry_point = |one: &crate::survey::EntryPoint| EntryPointRecord {
+        let entry_point = |one: &elvask_core::survey::EntryPoint| EntryPointRecord {
             kind: one.kind.clone(),
             class: one.class.clone(),
             launcher: one.launcher,
@@ -275,7 +290,7 @@ impl SurveyRecord {
             origin: one.origin.clone(),
             place: PlaceRecord::of(sources, one.place),
         };
-        let plugin = |plugin: &crate::app::Plugin| PluginRecord {
+        let plugin = |plugin: &elvask_core::app::Plugin| PluginRecord {
             plugin: plugin.name.clone(),
             version: plugin.version.clone(),
             sheet: plugin.sheet.as_ref().map(|found| sources.file(found.file).shown.clone()),
@@ -283,7 +298,7 @@ impl SurveyRecord {
         SurveyRecord {
             format: FORMAT,
             app: AppRecord::of(app),
-            plugins: app.plugins.iter().map(plugin).collect(),
+            plugins: app.plugins().iter().map(plugin).collect(),
             entry_points: survey.entry_points.iter().map(entry_point).collect(),
             declarations: of(false),
             ignored: of(true),
@@ -299,8 +314,10 @@ impl SurveyRecord {
 
 /// What `why` prints of one thing.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct WhyRecord {
     /// Where.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Platform"))]
     pub platform: Platform,
     /// Its kind.
     pub kind: &'static str,
@@ -318,11 +335,13 @@ pub struct WhyRecord {
 
 /// Who needs something, with how sure that is.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct WhoRecord {
     /// Who.
     #[serde(flatten)]
     pub who: NeededByRecord,
     /// How sure.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Strength"))]
     pub strength: Strength,
 }
 

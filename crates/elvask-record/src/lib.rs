@@ -1,15 +1,30 @@
-//! The JSON of `check`, `survey` and the other commands, as plain data.
+//! Everything that the program prints as JSON: one type for each document, as plain data.
+//!
+//! Within [`FORMAT`] 1 there are only additions: a field keeps its name, its type and its meaning.
 //!
 //! Paths are relative to the app, with forward slashes; lines and columns count from 1, columns in characters; `start` and
 //! `end` are byte offsets.
 
+mod explain;
 mod known;
 mod link;
+mod others;
+#[cfg(feature = "schema")]
+pub mod schema;
 mod survey;
+#[cfg(feature = "schema")]
+mod words;
+mod writing;
+
+pub use explain::*;
+pub use others::*;
+pub use writing::*;
 
 pub use known::{DoubtfulRecord, KnownRecord, RequirementRecord, when};
 pub use link::{
-    AttemptRecord, DeliveryRecord, HitRecord, LinkEntryRecord, PartsRecord, RouteRecord, TestedRecord, TryRecord,
+    AttemptRecord, AuditRecord, AuditedRecord, CheckedRecord, DeliveryRecord, HitRecord, LinkEntryRecord,
+    LinkTableRecord, LinkTestRecord, OneSidedRecord, ParameterRecord, PartsRecord, RouteRecord, ServeRecord,
+    TestedRecord, TryRecord,
 };
 pub use survey::{
     DeclarationRecord, DifferenceRecord, EntryPointRecord, PluginRecord, SurveyRecord, TranslationRecord,
@@ -26,18 +41,19 @@ use elvask_project::layout::Layout;
 use elvask_project::source::{Place, Sources};
 use serde::Serialize;
 
-use crate::app::App;
-use crate::check::Report;
-use crate::finding::{Finding, Level, NeededBy};
-use crate::judged::Judged;
-use crate::survey::{Declaration, Difference, Survey};
-use crate::why::Answer;
+use elvask_core::app::App;
+use elvask_core::check::Report;
+use elvask_core::finding::{Finding, Level, NeededBy};
+use elvask_core::judged::Judged;
+use elvask_core::survey::{Declaration, Difference, Survey};
+use elvask_core::why::Answer;
 
 /// The version of the JSON.
 pub const FORMAT: u32 = 1;
 
 /// A file with a line and a column.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PlaceRecord {
     /// The file.
     pub file: String,
@@ -58,8 +74,10 @@ impl PlaceRecord {
 
 /// The app that was looked at.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AppRecord {
     /// Its layouts.
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::words::Layout>"))]
     pub layouts: Vec<Layout>,
     /// Its Android side.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -71,6 +89,7 @@ pub struct AppRecord {
 
 /// The Android side of an app.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AndroidRecord {
     /// The application id; null where it is not stated in so many words.
     pub id: Option<String>,
@@ -84,10 +103,12 @@ pub struct AndroidRecord {
 
 /// The iOS side of an app.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct IosRecord {
     /// The bundle id; null where it is not stated in so many words.
     pub id: Option<String>,
     /// The lowest version; null where it is not stated in so many words.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<String>"))]
     pub min_version: Option<Version>,
     /// The target that is judged; null where there is no project.
     pub target: Option<String>,
@@ -117,6 +138,7 @@ impl AppRecord {
 
 /// Who needs something.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NeededByRecord {
     /// The plugin.
     pub plugin: String,
@@ -146,6 +168,7 @@ pub struct NeededByRecord {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub reference: Option<String>,
     /// How it comes to this app: `always`, `used`, `part` or `out`.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Reach"))]
     pub reach: Reach,
     /// Why it is taken to be so.
     #[serde(skip_serializing_if = "String::is_empty")]
@@ -178,6 +201,7 @@ impl NeededByRecord {
 
 /// A line that shows that something is required.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CitationRecord {
     /// The kind of evidence: `sheet`, `manifest`, `source`, `readme`, `build`.
     pub kind: &'static str,
@@ -207,6 +231,7 @@ impl CitationRecord {
 
 /// One replacement.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct EditRecord {
     /// The file.
     pub file: String,
@@ -220,6 +245,7 @@ pub struct EditRecord {
 
 /// What is wanted of the owner.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(tag = "want", rename_all = "lowercase")]
 pub enum WantRecord {
     /// A purpose.
@@ -266,6 +292,7 @@ impl From<&Want> for WantRecord {
 
 /// What mends a finding.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RemedyRecord {
     /// `edit`, `answer` or `manual`.
     pub kind: &'static str,
@@ -280,12 +307,15 @@ pub struct RemedyRecord {
 
 /// A finding.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FindingRecord {
     /// The rule's id.
     pub rule: &'static str,
     /// `error`, `warning` or `note`.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Level"))]
     pub level: Level,
     /// The platform; null where it concerns neither or both.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Platform>"))]
     pub platform: Option<Platform>,
     /// What it is about.
     pub subject: String,
@@ -349,6 +379,7 @@ impl FindingRecord {
 
 /// How many findings there are.
 #[derive(Debug, Clone, Copy, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct SummaryRecord {
     /// Errors that are not waived.
     pub errors: usize,
@@ -375,6 +406,7 @@ impl SummaryRecord {
 
 /// What `check` prints.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CheckRecord {
     /// The version of the JSON.
     pub format: u32,
@@ -390,8 +422,10 @@ pub struct CheckRecord {
 
 /// A side of an app, and what it was held against.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct JudgedRecord {
     /// The side.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Platform"))]
     pub platform: Platform,
     /// Whether it was judged.
     pub judged: bool,

@@ -2,12 +2,14 @@
 
 use std::collections::BTreeMap;
 
+use elvask_link::association::Document;
+use elvask_link::audit::{Audit, Audited, Checked, OneSided};
 use elvask_link::entries::LinkEntry;
 use elvask_link::expect::Tested;
 use elvask_link::route::Met;
-use elvask_link::url::{Link, ParameterRecord};
+use elvask_link::url::Link;
 use elvask_link::{Attempt, Delivery, Outcome};
-use elvask_platform::Platform;
+use elvask_platform::{Level, Platform};
 use elvask_project::source::Sources;
 use serde::Serialize;
 
@@ -15,8 +17,10 @@ use super::PlaceRecord;
 
 /// What `link try` prints of one platform.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AttemptRecord {
     /// What opens.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Outcome"))]
     pub outcome: Outcome,
     /// The level or version of the device.
     pub device: String,
@@ -42,6 +46,7 @@ pub struct AttemptRecord {
 
 /// An entry that takes a link.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct HitRecord {
     /// The full class name; an alias by its own name; null on iOS.
     pub component: Option<String>,
@@ -52,6 +57,7 @@ pub struct HitRecord {
 
 /// How an app is told of a link; null for a state in which it is not told.
 #[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct DeliveryRecord {
     /// It does not run.
     pub closed: Option<String>,
@@ -73,6 +79,7 @@ impl DeliveryRecord {
 
 /// The parts of a link.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PartsRecord {
     /// The scheme.
     pub scheme: String,
@@ -94,8 +101,31 @@ pub struct PartsRecord {
     pub route: Option<RouteRecord>,
 }
 
+/// The value of a parameter in JSON: a text, or a list where the name stands several times.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(untagged)]
+pub enum ParameterRecord {
+    /// The name stands once.
+    One(String),
+    /// The name stands several times.
+    Several(Vec<String>),
+}
+
+impl ParameterRecord {
+    /// Turns the values of a parameter into a record.
+    #[must_use]
+    pub fn of(values: &[String]) -> Self {
+        match values {
+            [one] => ParameterRecord::One(one.clone()),
+            several => ParameterRecord::Several(several.to_vec()),
+        }
+    }
+}
+
 /// A route that a link meets.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RouteRecord {
     /// What it opens.
     pub opens: String,
@@ -152,6 +182,7 @@ impl AttemptRecord {
 
 /// What `link try` prints of a link.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TryRecord {
     /// The version of the JSON.
     pub format: u32,
@@ -170,8 +201,10 @@ pub struct TryRecord {
 
 /// One entry of the table that `link try` prints without a link.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct LinkEntryRecord {
     /// The platform.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Platform"))]
     pub platform: Platform,
     /// The activity or alias; null on iOS.
     pub component: Option<String>,
@@ -203,12 +236,14 @@ impl LinkEntryRecord {
 
 /// One expectation on one platform.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TestedRecord {
     /// The link.
     pub url: String,
     /// What it must open.
     pub opens: String,
     /// The platform.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Platform"))]
     pub platform: Platform,
     /// The Android variant, where there are several.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -216,6 +251,7 @@ pub struct TestedRecord {
     /// Whether it does.
     pub passed: bool,
     /// What opens.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Outcome"))]
     pub outcome: Outcome,
     /// Why it does not; null where it does.
     pub failure: Option<String>,
@@ -242,4 +278,133 @@ impl TestedRecord {
             place: tested.place.map(|place| PlaceRecord::of(sources, place)),
         }
     }
+}
+
+/// What `link try` prints without a link.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct LinkTableRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The entries of the app.
+    pub entries: Vec<LinkEntryRecord>,
+}
+
+/// What `link test` prints.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct LinkTestRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The folder of the website; null where there is none.
+    pub site: Option<String>,
+    /// The expectations.
+    pub tests: Vec<TestedRecord>,
+    /// How many are met.
+    pub passed: usize,
+    /// How many are not.
+    pub failed: usize,
+}
+
+/// What `link audit` prints.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct AuditRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The website that was asked; null where each host was.
+    pub site: Option<String>,
+    /// The files, by host.
+    pub files: Vec<AuditedRecord>,
+    /// Hosts that only one side knows.
+    pub one_sided: Vec<OneSidedRecord>,
+    /// How many checks are errors.
+    pub errors: usize,
+    /// How many are warnings.
+    pub warnings: usize,
+}
+
+/// What one file of one host comes to.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct AuditedRecord {
+    /// The host that is asked.
+    pub host: String,
+    /// The hosts as the app declares them.
+    pub declared: Vec<String>,
+    /// The file.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Document"))]
+    pub document: Document,
+    /// Where it was looked for: a path or an address.
+    pub at: String,
+    /// All that was looked at, in the order in which devices do.
+    pub checks: Vec<CheckedRecord>,
+}
+
+/// One thing that was looked at.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct CheckedRecord {
+    /// What, in a few words.
+    pub what: &'static str,
+    /// How bad it is; null where all is well.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Level>"))]
+    pub level: Option<Level>,
+    /// What is wrong, or what was found.
+    pub message: String,
+    /// What mends it; empty where nothing has to be done.
+    pub remedy: String,
+}
+
+/// A host that only one side knows.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct OneSidedRecord {
+    /// The host.
+    pub host: String,
+    /// What is wrong.
+    pub message: String,
+    /// How bad it is.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Level"))]
+    pub level: Level,
+}
+
+impl AuditRecord {
+    /// Turns an audit into a record.
+    #[must_use]
+    pub fn of(audit: &Audit, site: Option<String>, errors: usize, warnings: usize) -> Self {
+        let checked = |one: &Checked| CheckedRecord {
+            what: one.what,
+            level: one.level,
+            message: one.message.clone(),
+            remedy: one.remedy.clone(),
+        };
+        let audited = |one: &Audited| AuditedRecord {
+            host: one.host.clone(),
+            declared: one.declared.clone(),
+            document: one.document,
+            at: one.at.clone(),
+            checks: one.checks.iter().map(checked).collect(),
+        };
+        let one_sided =
+            |one: &OneSided| OneSidedRecord { host: one.host.clone(), message: one.message.clone(), level: one.level };
+        AuditRecord {
+            format: super::FORMAT,
+            site,
+            files: audit.files.iter().map(audited).collect(),
+            one_sided: audit.one_sided.iter().map(one_sided).collect(),
+            errors,
+            warnings,
+        }
+    }
+}
+
+/// What `link serve` prints when it serves.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct ServeRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The address.
+    pub address: String,
 }

@@ -1,0 +1,236 @@
+//! The JSON of `explain`.
+
+use elvask_core::explain::Topic;
+use elvask_core::finding::{About, Level};
+use elvask_platform::android::Grant;
+use elvask_platform::capability::Capability;
+use elvask_platform::{Platform, Version};
+use serde::Serialize;
+
+/// A rule in the list of `explain rules`.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct RuleLineRecord {
+    /// Its id.
+    pub id: &'static str,
+    /// Its usual level.
+    #[cfg_attr(feature = "schema", schemars(with = "crate::words::Level"))]
+    pub level: Level,
+    /// What it reports.
+    pub summary: &'static str,
+}
+
+/// A capability in the list of `explain capabilities`.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct CapabilityLineRecord {
+    /// Its name.
+    pub capability: &'static str,
+    /// Its title.
+    pub title: &'static str,
+}
+
+/// What `explain` prints: a topic, or one of the two lists.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(untagged)]
+pub enum ExplainRecord {
+    /// A topic.
+    Topic(Box<TopicRecord>),
+    /// All rules.
+    Rules(Vec<RuleLineRecord>),
+    /// All capabilities.
+    Capabilities(Vec<CapabilityLineRecord>),
+}
+
+/// A thing that is explained.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(tag = "topic", rename_all = "lowercase")]
+pub enum TopicRecord {
+    /// A rule.
+    Rule {
+        /// Its id.
+        id: &'static str,
+        /// Its usual level.
+        #[cfg_attr(feature = "schema", schemars(with = "crate::words::Level"))]
+        level: Level,
+        /// The platform; null for both.
+        #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Platform>"))]
+        platform: Option<Platform>,
+        /// What it reports.
+        summary: &'static str,
+        /// What happens if a finding stays.
+        effect: &'static str,
+        /// A fragment that it reports.
+        wrong: &'static str,
+        /// The fragment as it should be.
+        right: &'static str,
+        /// What mends it.
+        remedy: &'static str,
+        /// The title of the platform's page.
+        source: &'static str,
+    },
+    /// A capability.
+    Capability {
+        /// Its name.
+        name: &'static str,
+        /// Its title.
+        title: &'static str,
+        /// What it means.
+        meaning: &'static str,
+        /// What it stands for on Android.
+        android: Vec<String>,
+        /// What it stands for on iOS.
+        ios: Vec<String>,
+    },
+    /// A permission of Android.
+    Permission {
+        /// Its full name.
+        name: &'static str,
+        /// The level that brought it.
+        first_level: u32,
+        /// The last level that has it; null where it is still there.
+        last_level: Option<u32>,
+        /// Its protection.
+        protection: &'static str,
+        /// How it is granted.
+        #[cfg_attr(feature = "schema", schemars(with = "crate::words::Grant"))]
+        grant: Grant,
+        /// The group of its dialog.
+        group: Option<&'static str>,
+        /// What replaces it.
+        superseded: Option<SupersededRecord>,
+        /// What must be declared beside it.
+        companions: Vec<CompanionRecord>,
+        /// What the store wants.
+        store: Option<&'static str>,
+        /// The capabilities that stand for it.
+        capabilities: Vec<&'static str>,
+    },
+    /// A key that holds a purpose.
+    Usage {
+        /// The key.
+        key: &'static str,
+        /// The system that reads it.
+        platform: &'static str,
+        /// What it opens.
+        opens: &'static str,
+        /// The last version that reads it.
+        #[cfg_attr(feature = "schema", schemars(with = "Option<String>"))]
+        until: Option<Version>,
+        /// The keys that are read instead.
+        replaced_by: Vec<&'static str>,
+        /// What happens without it.
+        without: &'static str,
+        /// The capabilities that stand for it.
+        capabilities: Vec<&'static str>,
+    },
+    /// Another key of `Info.plist`.
+    Key {
+        /// The key.
+        key: &'static str,
+        /// The type of its value.
+        #[serde(rename = "type")]
+        value_type: &'static str,
+        /// The values that the system accepts; empty where it does not say.
+        values: Vec<&'static str>,
+    },
+}
+
+/// What replaces a permission.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct SupersededRecord {
+    /// The target level from which on it is replaced.
+    pub target_from: u32,
+    /// The level at which it should end.
+    pub cap: u32,
+    /// What takes over.
+    pub successors: Vec<&'static str>,
+    /// What happens above that level.
+    pub effect: &'static str,
+}
+
+/// What must be declared beside a permission.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct CompanionRecord {
+    /// The target level from which on it must be there.
+    pub target_from: u32,
+    /// The permissions of which one is enough.
+    pub one_of: Vec<&'static str>,
+    /// What happens without it.
+    pub effect: &'static str,
+}
+
+impl RuleLineRecord {
+    /// Makes the line of a rule.
+    #[must_use]
+    pub fn of(about: &About) -> Self {
+        RuleLineRecord { id: about.id, level: about.level, summary: about.summary }
+    }
+}
+
+impl TopicRecord {
+    /// Makes the record of a topic. `lines` says what a capability stands for on a platform.
+    pub fn of(topic: &Topic, lines: impl Fn(Capability, Platform) -> Vec<String>) -> Self {
+        let names = |capabilities: &[Capability]| capabilities.iter().map(|one| one.name).collect::<Vec<_>>();
+        match topic {
+            Topic::Rule(about) => TopicRecord::Rule {
+                id: about.id,
+                level: about.level,
+                platform: about.platform,
+                summary: about.summary,
+                effect: about.effect,
+                wrong: about.wrong,
+                right: about.right,
+                remedy: about.remedy,
+                source: about.source,
+            },
+            Topic::Capability(one) => TopicRecord::Capability {
+                name: one.name,
+                title: one.title,
+                meaning: one.meaning,
+                android: lines(*one, Platform::Android),
+                ios: lines(*one, Platform::Ios),
+            },
+            Topic::Permission { known, succession, companions, review, capabilities } => TopicRecord::Permission {
+                name: known.name,
+                first_level: known.first_level,
+                last_level: known.last_level,
+                protection: known.protection,
+                grant: known.grant(),
+                group: known.group(),
+                superseded: succession.as_ref().map(|one| SupersededRecord {
+                    target_from: one.target_from,
+                    cap: one.cap,
+                    successors: one.successors.clone(),
+                    effect: one.effect,
+                }),
+                companions: companions
+                    .iter()
+                    .map(|one| CompanionRecord {
+                        target_from: one.target_from,
+                        one_of: one.one_of.clone(),
+                        effect: one.effect,
+                    })
+                    .collect(),
+                store: *review,
+                capabilities: names(capabilities),
+            },
+            Topic::Usage { known, capabilities } => TopicRecord::Usage {
+                key: known.key,
+                platform: known.platform,
+                opens: known.opens,
+                until: known.until,
+                replaced_by: known.replaced_by.clone(),
+                without: known.without.effect(),
+                capabilities: names(capabilities),
+            },
+            Topic::Key(known) => {
+                TopicRecord::Key { key: known.key, value_type: known.value_type, values: known.values().collect() }
+            }
+        }
+    }
+}
