@@ -484,7 +484,7 @@ samples = ["knot-00000000"]
         check(
             "ios.plist = { key = 'NSCameraUsageDescription', value = 'Photos' }",
             "'NSCameraUsageDescription'",
-            "holds a purpose",
+            "is a purpose",
         );
     }
 
