@@ -5,7 +5,8 @@
 mod read;
 mod words;
 
-use elvask_platform::android::NEWEST_LEVEL;
+use elvask_platform::Behaviour;
+use elvask_platform::release::newest_level;
 use elvask_project::filters::{BROWSABLE, DEFAULT, Entry, FilterSpec, VIEW};
 use elvask_project::source::{Place, Sources};
 use words::{delivery, paths, shown_as, what_fits};
@@ -16,11 +17,6 @@ use crate::attempt::{Attempt, Hit, Outcome};
 use crate::filter::{Authority, Filter, FilterError, Intent, Mismatch};
 use crate::index::FilterSet;
 use crate::url::{Link, Uri};
-
-/// The first level that verifies links.
-pub const VERIFIES_SINCE: u32 = 23;
-/// The first level at which each host stands alone and an unverified one opens the browser.
-pub const STRICT_SINCE: u32 = 31;
 
 /// How an activity is started when there is one already.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -45,7 +41,9 @@ impl LaunchMode {
             "singleTop" | "1" => LaunchMode::SingleTop,
             "singleTask" | "2" => LaunchMode::SingleTask,
             "singleInstance" | "3" => LaunchMode::SingleInstance,
-            "singleInstancePerTask" | "4" if level >= STRICT_SINCE => LaunchMode::SingleInstancePerTask,
+            "singleInstancePerTask" | "4" if level >= Behaviour::LaunchPerTask.since() => {
+                LaunchMode::SingleInstancePerTask
+            }
             _ => LaunchMode::Standard,
         }
     }
@@ -118,7 +116,7 @@ impl AndroidLinks {
         let uri = link.uri();
         let open = self.entries.iter().filter(|entry| self.closed(entry).is_none()).flat_map(|entry| &entry.filters);
         open.into_iter().any(|spec| {
-            Filter::at_level(spec, NEWEST_LEVEL).is_ok_and(|filter| filter.matches(&Intent::link(&uri)).is_ok())
+            Filter::at_level(spec, newest_level()).is_ok_and(|filter| filter.matches(&Intent::link(&uri)).is_ok())
         })
     }
 
@@ -128,7 +126,7 @@ impl AndroidLinks {
         let uri = link.uri();
         let specs = self.entries.iter().flat_map(|entry| &entry.filters).filter(|spec| spec.is_link());
         specs.into_iter().any(|spec| {
-            let matched = Filter::at_level(spec, NEWEST_LEVEL).map(|filter| filter.matches(&Intent::link(&uri)));
+            let matched = Filter::at_level(spec, newest_level()).map(|filter| filter.matches(&Intent::link(&uri)));
             matches!(matched, Ok(Ok(()) | Err(Mismatch::Category | Mismatch::Type)) | Err(_))
         })
     }
@@ -139,8 +137,8 @@ impl AndroidLinks {
         if let Some(min) = self.min_level.filter(|min| *min > level) {
             return Some((format!("the app runs on level {min} and up, so it is not on the device"), None));
         }
-        if level >= STRICT_SINCE
-            && self.target_level >= STRICT_SINCE
+        if level >= Behaviour::LinksStrict.since()
+            && self.target_level >= Behaviour::LinksStrict.since()
             && let Some((name, place)) = self.unstated.first()
         {
             let why = format!(
@@ -175,10 +173,10 @@ impl AndroidLinks {
     /// Returns the hosts that devices of a level look up for the app, with the filter that names each.
     #[must_use]
     pub fn asked_hosts(&self, level: u32) -> Vec<(&str, &FilterSpec)> {
-        if level < VERIFIES_SINCE {
+        if level < Behaviour::LinksVerified.since() {
             return Vec::new();
         }
-        let strict = level >= STRICT_SINCE && self.target_level >= STRICT_SINCE;
+        let strict = level >= Behaviour::LinksStrict.since() && self.target_level >= Behaviour::LinksStrict.since();
         let all = || {
             self.entries
                 .iter()
@@ -211,7 +209,7 @@ impl AndroidLinks {
     #[must_use]
     pub fn verification(&self, host: &str, level: u32, site: Option<&dyn Website>) -> Verification {
         let not = |why: &str| Verification::NotAsked { why: why.to_owned() };
-        if level < VERIFIES_SINCE {
+        if level < Behaviour::LinksVerified.since() {
             return not("devices below level 23 verify nothing");
         }
         let asked = self.asked_hosts(level);
@@ -222,7 +220,7 @@ impl AndroidLinks {
             );
         }
         let Some(site) = site else { return Verification::Unknown };
-        if level >= STRICT_SINCE {
+        if level >= Behaviour::LinksStrict.since() {
             let mut failed = None;
             for (declared, _) in asked.iter().filter(|(declared, _)| covers(declared)) {
                 match self.verified_by(looked_up_at(declared), site) {
@@ -361,7 +359,7 @@ impl AndroidLinks {
                 ),
             ),
             Some(Verification::NotAsked { why } | Verification::Failed { why }) => {
-                if level >= STRICT_SINCE {
+                if level >= Behaviour::LinksStrict.since() {
                     (
                         Outcome::Browser,
                         format!(

@@ -1,7 +1,7 @@
 //! The audit of a website: whether its two files let the app's links through on every device.
 
 use elvask_platform::Level;
-use elvask_platform::android::NEWEST_LEVEL;
+use elvask_platform::release::newest_level;
 use serde::Serialize;
 
 use crate::android::AndroidLinks;
@@ -310,7 +310,7 @@ fn asset_links(
             );
         }
     }
-    let asked = android.asked_hosts(NEWEST_LEVEL);
+    let asked = android.asked_hosts(newest_level());
     let declared = out.declared.clone();
     for one in declared.iter().filter(|one| !asked.iter().any(|(host, _)| host.eq_ignore_ascii_case(one))) {
         let message = format!(

@@ -1,8 +1,7 @@
 //! The device that a link is tried on.
 
 use elvask_platform::Version;
-use elvask_platform::android::NEWEST_LEVEL;
-use elvask_platform::ios::NEWEST_VERSION;
+use elvask_platform::release::{self, newest_level};
 
 /// The device that a link is tried on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -15,12 +14,12 @@ pub struct Device {
 
 impl Default for Device {
     fn default() -> Self {
-        Device { level: NEWEST_LEVEL, version: newest_version() }
+        Device { level: newest_level(), version: newest_version() }
     }
 }
 
 /// Returns the newest version of iOS that is known.
 #[must_use]
 pub fn newest_version() -> Version {
-    Version::new(NEWEST_VERSION.0, NEWEST_VERSION.1)
+    release::newest_version()
 }

@@ -6,14 +6,12 @@
 use std::borrow::Cow;
 use std::cell::OnceCell;
 
+use elvask_platform::Behaviour;
 use elvask_project::filters::{BROWSABLE, DEFAULT, DataSpec, FilterSpec, VIEW};
 use elvask_project::source::Place;
 
 use crate::pattern::{Pattern, PatternError, PatternKind, Subject};
 use crate::url::{Uri, decode};
-
-/// The first level that reads `<uri-relative-filter-group>`.
-pub const GROUPS_SINCE: u32 = 35;
 
 /// A host with the port that was written beside it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -231,7 +229,7 @@ impl Filter {
         for data in &spec.data {
             filter.add(data, level)?;
         }
-        if level >= GROUPS_SINCE {
+        if level >= Behaviour::FilterGroups.since() {
             for group in &spec.groups {
                 let mut filters = Vec::new();
                 for data in &group.data {

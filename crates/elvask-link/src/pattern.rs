@@ -3,6 +3,8 @@
 //! Source: "`<data>`" and "PatternMatcher" in the platform's reference. Both wildcard languages run from left to right without
 //! ever going back, which is why some patterns that look right match nothing.
 
+use elvask_platform::Behaviour;
+
 /// How a pattern is held against a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum PatternKind {
@@ -31,7 +33,11 @@ impl PatternKind {
     /// Returns the level at which the platform learnt to read the kind in `<data>`; older devices leave the attribute out.
     #[must_use]
     pub fn since(self) -> u32 {
-        if matches!(self, PatternKind::Suffix | PatternKind::Advanced) { 31 } else { 1 }
+        match self {
+            PatternKind::Suffix => Behaviour::PathSuffix.since(),
+            PatternKind::Advanced => Behaviour::PathAdvancedPattern.since(),
+            PatternKind::Literal | PatternKind::Prefix | PatternKind::Simple => 1,
+        }
     }
 }
 

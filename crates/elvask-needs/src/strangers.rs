@@ -5,7 +5,7 @@
 
 use elvask_platform::android::{self, Grant};
 use elvask_platform::consent::{Listed, ListedKind, is_platform_key, key_for_all_devices, listed};
-use elvask_platform::{Kind, Version, ios};
+use elvask_platform::{Kind, ios};
 use elvask_project::intent::{Owner, Part, Query};
 
 use elvask_markup::plist::plan::NewValue;
@@ -82,13 +82,12 @@ pub fn verdict(origin: Origin, name: &str, named_by_owner: bool, need: &Need) ->
         Need::Attribute { owner, attribute, value } => attribute_verdict(owner, attribute, value),
         Need::Level(level) => {
             // The level to build with may be a preview of the next one.
-            let newest = android::ASSUMED_TARGET_LEVEL + u32::from(name == COMPILE_LEVEL);
+            let newest = elvask_platform::release::assumed_target_level() + u32::from(name == COMPILE_LEVEL);
             too_new(*level > newest, notes, &format!("level {level} is above the newest one, {newest}"))
         }
         Need::MinVersion(version) => {
-            let newest = Version::parse(NEWEST_IOS);
-            let above = newest.is_some_and(|newest| *version > newest);
-            too_new(above, notes, &format!("version {version} is above the newest one, {NEWEST_IOS}"))
+            let newest = elvask_platform::release::newest_version();
+            too_new(*version > newest, notes, &format!("version {version} is above the newest one, {newest}"))
         }
         Need::Gradle { line, .. } => gradle(name, line, notes),
         Need::Plist { value } => key(name, value),
@@ -128,9 +127,6 @@ fn placed(name: &str, need: &Need) -> Verdict {
         _ => Verdict::Written,
     }
 }
-
-/// The newest version of iOS.
-const NEWEST_IOS: &str = "26.0";
 
 /// Says whether a text has a value in it that only the owner gives.
 fn is_owners(text: &str) -> bool {

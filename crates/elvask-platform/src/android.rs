@@ -7,11 +7,6 @@ use serde::Serialize;
 use crate::names::nearest_by_words;
 use crate::table::rows;
 
-/// The target level that is assumed where an app's own cannot be read: the one that the store asks of new apps.
-///
-/// Source: "Target API level requirements" of the store.
-pub const ASSUMED_TARGET_LEVEL: u32 = 36;
-
 /// A permission that the platform declares.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Permission {
@@ -103,31 +98,6 @@ pub fn permission(name: &str) -> Option<&'static Permission> {
     let all = permissions();
     all.binary_search_by(|permission| permission.name.cmp(name)).ok().and_then(|at| all.get(at))
 }
-
-/// Returns the first level of a version of Android by its number for people: 33 for Android 13.
-///
-/// Source: "SDK Platform release notes" in the platform's documentation.
-#[must_use]
-pub fn level_of_version(version: u32) -> Option<u32> {
-    Some(match version {
-        5 => 21,
-        6 => 23,
-        7 => 24,
-        8 => 26,
-        9 => 28,
-        10 => 29,
-        11 => 30,
-        12 => 31,
-        13 => 33,
-        14 => 34,
-        15 => 35,
-        16 => 36,
-        _ => return None,
-    })
-}
-
-/// The newest level that the tables know.
-pub const NEWEST_LEVEL: u32 = 36;
 
 /// The start of the names of the platform's own permissions.
 pub const PERMISSION_PREFIX: &str = "android.permission.";

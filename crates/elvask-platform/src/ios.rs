@@ -2,9 +2,9 @@
 
 use std::sync::OnceLock;
 
-use crate::Version;
 use crate::names::nearest_by_words;
 use crate::table::rows;
+use crate::{Confidence, Version};
 
 /// What happens when a purpose is wanted and there is none.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -47,6 +47,8 @@ pub struct UsageKey {
     pub opens: &'static str,
     /// What happens without it.
     pub without: WithoutPurpose,
+    /// How sure that is.
+    pub confidence: Confidence,
 }
 
 impl UsageKey {
@@ -73,6 +75,7 @@ pub fn usage_keys() -> &'static [UsageKey] {
                 "stock" => WithoutPurpose::Stock,
                 _ => WithoutPurpose::Denied,
             },
+            confidence: Confidence::of(row.cell(7)),
         };
         rows(include_str!("../data/ios-usage-keys.tsv")).map(row).collect()
     })
@@ -129,6 +132,8 @@ pub struct PlistKey {
     pub key: &'static str,
     /// `string`, `boolean`, `integer`, `dictionary`, `array of …`, or two of these with `or` between.
     pub value_type: &'static str,
+    /// How sure that is.
+    pub confidence: Confidence,
     values: &'static str,
 }
 
@@ -150,7 +155,12 @@ pub fn plist_key(key: &str) -> Option<PlistKey> {
     static TABLE: OnceLock<Vec<PlistKey>> = OnceLock::new();
     let table = TABLE.get_or_init(|| {
         rows(include_str!("../data/ios-plist-keys.tsv"))
-            .map(|row| PlistKey { key: row.cell(0), value_type: row.cell(1), values: row.cell(2) })
+            .map(|row| PlistKey {
+                key: row.cell(0),
+                value_type: row.cell(1),
+                values: row.cell(2),
+                confidence: Confidence::of(row.cell(3)),
+            })
             .collect()
     });
     let plain = key.split('~').next().unwrap_or(key);
@@ -203,6 +213,8 @@ pub struct Entitlement {
     pub capability: &'static str,
     /// What it costs: `paid` (a paid membership), `approval` (granted on request), or nothing.
     pub cost: &'static str,
+    /// How sure all that is.
+    pub confidence: Confidence,
     values: &'static str,
 }
 
@@ -223,6 +235,7 @@ pub fn entitlements() -> &'static [Entitlement] {
             values: row.cell(2),
             capability: row.cell(3),
             cost: row.cell(4),
+            confidence: Confidence::of(row.cell(5)),
         };
         rows(include_str!("../data/ios-entitlements.tsv")).map(read).collect()
     })
@@ -233,9 +246,6 @@ pub fn entitlements() -> &'static [Entitlement] {
 pub fn entitlement(key: &str) -> Option<&'static Entitlement> {
     entitlements().iter().find(|known| known.key == key)
 }
-
-/// The newest version of the system that the tables know.
-pub const NEWEST_VERSION: (u32, u32) = (26, 0);
 
 /// Goes through the codes of languages that an association file's `$(lang)` stands for.
 pub fn language_codes() -> impl Iterator<Item = &'static str> {

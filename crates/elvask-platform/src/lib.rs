@@ -14,7 +14,9 @@
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
 
 pub mod android;
+mod behaviour;
 pub mod capability;
+mod confidence;
 pub mod consent;
 pub mod gradle;
 pub mod ios;
@@ -23,11 +25,16 @@ mod level;
 pub mod manifest;
 pub mod names;
 pub mod native;
+pub mod release;
 pub mod services;
 mod table;
+#[cfg(test)]
+mod tables;
 mod version;
 pub mod wording;
 
+pub use behaviour::Behaviour;
+pub use confidence::Confidence;
 pub use kind::Kind;
 pub use level::{Level, Strength};
 pub use version::Version;

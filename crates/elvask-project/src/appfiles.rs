@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use elvask_markup::xml::Document;
-use elvask_platform::{Platform, Version, android};
+use elvask_platform::{Platform, Version};
 
 use crate::filters::Entry;
 use crate::gradle::{Module, Stated, Variant};
@@ -65,7 +65,9 @@ impl AppFiles {
     pub fn levels_of(&self, variant: Option<&Variant>) -> Levels {
         Levels {
             variant: variant.map(|variant| variant.name.clone()).unwrap_or_default(),
-            target: variant.and_then(|variant| variant.target_level.value).unwrap_or(android::ASSUMED_TARGET_LEVEL),
+            target: variant
+                .and_then(|variant| variant.target_level.value)
+                .unwrap_or(elvask_platform::release::assumed_target_level()),
             min: variant.and_then(|variant| variant.min_level.value),
             ios: self.ios.as_ref().and_then(|app| app.min_version.value),
         }

@@ -204,14 +204,7 @@ pub fn target_level(framework: &str) -> Option<u32> {
     match platform.split('.').next().and_then(|level| level.parse().ok()) {
         Some(level) => Some(level),
         // The platform versions that each release of the tools binds by default.
-        None => match net {
-            "net6.0" => Some(31),
-            "net7.0" => Some(33),
-            "net8.0" => Some(34),
-            "net9.0" => Some(35),
-            "net10.0" => Some(36),
-            _ => None,
-        },
+        None => elvask_platform::release::level_of_framework(net),
     }
 }
 

@@ -6,6 +6,10 @@ pub(crate) mod declare;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod fill;
+#[cfg(feature = "key-stores")]
+pub(crate) mod fingerprint;
+#[cfg(not(feature = "key-stores"))]
+#[path = "commands/no_fingerprint.rs"]
 pub(crate) mod fingerprint;
 pub(crate) mod init;
 pub(crate) mod link;

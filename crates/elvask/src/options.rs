@@ -77,7 +77,7 @@ pub(crate) enum DemoLayout {
     Widget,
     /// A smaller one whose platform folders are generated from app.json.
     Appjson,
-    /// A smaller one for Android alone, with Kotlin scripts, a version catalog and two flavors.
+    /// A smaller one for Android only, with Kotlin scripts, a version catalog and two flavors.
     Gradle,
 }
 
@@ -100,7 +100,7 @@ pub(crate) enum Command {
     Place(Place),
     /// Declare a capability, permission, key, scheme, host or entitlement, on both platforms.
     Declare(Declare),
-    /// Take out what is declared, unless a plugin still requires it.
+    /// Remove a declaration, unless a plugin still requires it.
     Withdraw(Withdraw),
     /// Write elvask.toml from what the app declares already.
     Init(Init),
@@ -185,12 +185,12 @@ Examples:
   elvask withdraw scheme marram
   elvask withdraw microphone --force     though a plugin still requires it")]
 pub(crate) struct Withdraw {
-    /// What to take out; the first word may say what the others are, as for `declare`.
+    /// What to remove; the first word may say what the others are, as for `declare`.
     #[arg(required = true, value_name = "NAME")]
     pub(crate) words: Vec<String>,
     #[command(flatten)]
     pub(crate) app: AppFlag,
-    /// Take it out though a plugin still requires it.
+    /// Remove it though a plugin still requires it.
     #[arg(long)]
     pub(crate) force: bool,
     #[command(flatten)]
@@ -223,16 +223,16 @@ pub(crate) struct Init {
 Examples:
   elvask trim                            what is declared and needed by nothing
   elvask trim --write
-  elvask trim --strip AD_ID --write      take out what a plugin's manifest brings in
+  elvask trim --strip AD_ID --write      remove what a plugin's manifest adds
 
-Exit codes: 0 nothing to take out, 1 something is, 2 something could not be read.")]
+Exit codes: 0 nothing to remove, 1 something is, 2 something could not be read.")]
 pub(crate) struct Trim {
     #[command(flatten)]
     pub(crate) app: AppOptions,
-    /// Take it out.
+    /// Remove it.
     #[arg(long)]
     pub(crate) write: bool,
-    /// A permission that a plugin's manifest brings in and the app is to do without; may be given several times.
+    /// A permission that a plugin's manifest adds and the app is to do without; may be given several times.
     #[arg(long, value_name = "PERMISSION")]
     pub(crate) strip: Vec<String>,
     #[command(flatten)]

@@ -7,7 +7,7 @@ use std::ops::Range;
 use std::sync::OnceLock;
 
 use elvask_platform::wording::{NoteWords, note_words};
-use elvask_platform::{Platform, Version, android};
+use elvask_platform::{Platform, Version};
 use regex_lite::Regex;
 
 use super::forms::{Forms, ascii};
@@ -108,7 +108,7 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
         let number = |text: &str| -> Option<u32> {
             let number: u32 = text.parse().ok()?;
             if number < 18 {
-                android::level_of_version(number)
+                elvask_platform::release::level_of_version(number)
             } else {
                 Some(number).filter(|level| (18..=40).contains(level))
             }
@@ -120,7 +120,9 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
             // A version for people stands for all levels up to the next one.
             let value = match (word, written.parse::<u32>()) {
                 // Some write the level where the version would stand.
-                ("android", Ok(version)) if version < 18 => android::level_of_version(version + 1).map(|next| next - 1),
+                ("android", Ok(version)) if version < 18 => {
+                    elvask_platform::release::level_of_version(version + 1).map(|next| next - 1)
+                }
                 _ => number(written),
             };
             let value_below = number(written);

@@ -1,5 +1,6 @@
 //! What the app's own code needs declared.
 
+use elvask_platform::Behaviour;
 use elvask_platform::capability::capabilities;
 use elvask_platform::{Kind, Platform, Strength, android, ios};
 
@@ -13,14 +14,12 @@ use crate::requirement::{Citation, Need, When};
 /// The action of an intent that opens a link.
 const VIEW: &str = "android.intent.action.VIEW";
 
-/// The level from which on an app sees of other apps only what it names.
-const VISIBILITY: u32 = 30;
-
 /// Returns what the app's own code needs, with the lines that show it.
 pub fn learned(own: &OwnCode) -> Vec<Learned> {
     let mut out = Vec::new();
     for link in own.links.iter().filter(|link| link.how == LinkUse::Asks) {
-        let when = When { target_level: Some(Range::at_least(VISIBILITY)), ..When::default() };
+        let when =
+            When { target_level: Some(Range::at_least(Behaviour::PackageVisibility.since())), ..When::default() };
         let name = format!("{VIEW} {}", link.scheme);
         let Some(need) = of_fact(Kind::Query, &name, "", None) else { continue };
         out.push(one(name, need, Use::Called, when, &link.citation));

@@ -73,7 +73,7 @@ fn device(look: &LookOptions, app: &App) -> Result<Device, Failure> {
         };
         match platform {
             "android" => {
-                let newest = elvask_platform::android::NEWEST_LEVEL;
+                let newest = elvask_platform::release::newest_level();
                 let level = value.parse().ok().filter(|level| (1..=newest).contains(level));
                 device.level = level.ok_or_else(|| wrong(&format!("the levels of Android go from 1 to {newest}")))?;
             }

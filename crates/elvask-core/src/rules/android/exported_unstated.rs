@@ -1,5 +1,6 @@
 //! `exported-unstated`: a component has a filter and does not say whether others may reach it.
 
+use elvask_platform::Behaviour;
 use std::collections::HashSet;
 
 use elvask_link::android::AndroidLinks;
@@ -30,9 +31,6 @@ static ABOUT: About = About {
     source: "`<activity>`",
 };
 
-/// The level from which on the attribute must be stated.
-const SINCE: u32 = 31;
-
 impl Rule for ExportedUnstated {
     fn about(&self) -> &'static About {
         &ABOUT
@@ -43,7 +41,7 @@ impl Rule for ExportedUnstated {
         let by_variant: Vec<(&str, HashSet<&str>)> =
             context.links().android.iter().map(|(name, links)| (name.as_str(), unstated_in(links))).collect();
         for (_, links) in &context.links().android {
-            if links.target_level < SINCE {
+            if links.target_level < Behaviour::ExportedStated.since() {
                 continue;
             }
             for (class, place) in &links.unstated {

@@ -3,7 +3,7 @@
 use elvask_link::filter::Authority;
 use elvask_markup::xml::plan;
 use elvask_platform::Platform;
-use elvask_platform::android::NEWEST_LEVEL;
+use elvask_platform::release::newest_level;
 use elvask_project::filters::{BROWSABLE, VIEW};
 use elvask_project::names::ANDROID;
 use elvask_project::surface::ManifestView;
@@ -40,7 +40,7 @@ impl Rule for FilterAutoverify {
             .links()
             .first_android()
             .map(|links| {
-                links.asked_hosts(NEWEST_LEVEL).into_iter().map(|(host, _)| Authority::new(host, None)).collect()
+                links.asked_hosts(newest_level()).into_iter().map(|(host, _)| Authority::new(host, None)).collect()
             })
             .unwrap_or_default();
         for filter in &all {

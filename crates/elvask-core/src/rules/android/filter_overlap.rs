@@ -7,7 +7,7 @@ use elvask_link::index::FilterSet;
 use elvask_link::url::Link;
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
-use elvask_platform::android::NEWEST_LEVEL;
+use elvask_platform::release::newest_level;
 use elvask_project::filters::{Entry, FilterSpec};
 
 use crate::context::Context;
@@ -38,7 +38,7 @@ impl Rule for FilterOverlap {
         let Some(links) = context.links().first_android() else { return };
         let routes = &context.app.config.links.routes;
         let open = links.link_filters().filter(|(entry, _)| links.closed(entry).is_none());
-        let read = open.filter_map(|one| Some((one, Filter::at_level(one.1, NEWEST_LEVEL).ok()?)));
+        let read = open.filter_map(|one| Some((one, Filter::at_level(one.1, newest_level()).ok()?)));
         let (open, filters): (Vec<(&Entry, &FilterSpec)>, Vec<Filter>) = read.unzip();
         let set = FilterSet::new(filters);
         let mut told: HashSet<(&str, &str)> = HashSet::new();

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use elvask_link::android::LaunchMode;
-use elvask_platform::android::NEWEST_LEVEL;
+use elvask_platform::release::newest_level;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
@@ -43,7 +43,7 @@ impl Rule for LaunchModeStandard {
             let takes_links = entry.filters.iter().any(elvask_project::filters::FilterSpec::is_link);
             if !takes_links
                 || links.closed(entry).is_some()
-                || LaunchMode::read(entry.launch_mode.as_deref(), NEWEST_LEVEL) != LaunchMode::Standard
+                || LaunchMode::read(entry.launch_mode.as_deref(), newest_level()) != LaunchMode::Standard
             {
                 continue;
             }

@@ -3,6 +3,7 @@
 use elvask_markup::Edit;
 use elvask_markup::xml::plan;
 use elvask_needs::remedy::Remedy;
+use elvask_platform::release::newest_level;
 use elvask_platform::{Kind, Platform, android};
 use elvask_project::names::ANDROID;
 use elvask_project::surface::{ManifestView, claims_the_platform};
@@ -23,7 +24,7 @@ static ABOUT: About = About {
     effect: "The build succeeds, and a permission of that name is never granted.",
     wrong: "<uses-permission android:name=\"android.permission.POST_NOTIFICATION\" />",
     right: "<uses-permission android:name=\"android.permission.POST_NOTIFICATIONS\" />",
-    remedy: "`fill` corrects the name where exactly one known name is near it. Otherwise a person looks it up; a name that is newer than Elvask's tables (level 36) is a warning.",
+    remedy: "`fill` corrects the name where exactly one known name is near it. Otherwise a person looks it up; a name that may be newer than Elvask's tables is a warning.",
     source: "Manifest.permission",
 };
 
@@ -45,7 +46,7 @@ impl Rule for PermissionUnknown {
             let finding =
                 |message: String| Finding::new(&ABOUT, name, manifest.value_place(permission.element, "name"), message);
             let Some(meant) = permission.meant else {
-                let message = format!("Android has no permission `{name}` up to level 36");
+                let message = format!("Android has no permission `{name}` up to level {}", newest_level());
                 let steps = "Look the name up in the platform's reference; remove the line if the permission is gone.";
                 out.push(finding(message).level(Level::Warning).mend(Remedy::Manual(steps.to_owned())));
                 continue;

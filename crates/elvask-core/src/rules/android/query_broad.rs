@@ -1,7 +1,7 @@
 //! `query-broad`: the app asks to see all other apps.
 
-use elvask_needs::kinds::android::query::HIDDEN_FROM;
 use elvask_needs::remedy::Remedy;
+use elvask_platform::Behaviour;
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
@@ -31,7 +31,9 @@ impl Rule for QueryBroad {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        if context.levels.target < HIDDEN_FROM || context.needs.group(Kind::Permission, QUERY_ALL).is_some() {
+        if context.levels.target < Behaviour::PackageVisibility.since()
+            || context.needs.group(Kind::Permission, QUERY_ALL).is_some()
+        {
             return;
         }
         let asked = context.variants.iter().find_map(|variant| Some((variant, variant.permission(QUERY_ALL)?)));

@@ -43,13 +43,13 @@ impl Rule for EntitlementValue {
             if wanted != given {
                 let message = format!("`{}` is {given}, and the platform reads {wanted}", entry.key);
                 let steps = format!("Write the value as {wanted}.");
-                out.push(
-                    Finding::new(&ABOUT, entry.key.clone(), at(entry.value.span), message).mend(Remedy::Manual(steps)),
-                );
+                let finding = Finding::new(&ABOUT, entry.key.clone(), at(entry.value.span), message);
+                out.push(finding.level(known.confidence.caps(ABOUT.level)).mend(Remedy::Manual(steps)));
             }
         }
         for entry in list.entries() {
-            let known: Vec<_> = ios::entitlement(&entry.key).into_iter().flat_map(ios::Entitlement::values).collect();
+            let Some(entitlement) = ios::entitlement(&entry.key) else { continue };
+            let known: Vec<_> = entitlement.values().collect();
             let values = entry.value.as_array().unwrap_or(std::slice::from_ref(&entry.value));
             let texts = values.iter().filter_map(|value| Some((value, value.as_str()?)));
             for (value, text) in
@@ -63,7 +63,8 @@ impl Rule for EntitlementValue {
                     }
                     None => Remedy::Manual(format!("Write one of {}.", known.join(", "))),
                 };
-                out.push(Finding::new(&ABOUT, entry.key.clone(), at(value.span), message).mend(remedy));
+                let finding = Finding::new(&ABOUT, entry.key.clone(), at(value.span), message);
+                out.push(finding.level(entitlement.confidence.caps(ABOUT.level)).mend(remedy));
             }
         }
         for group in context.needs.groups(Kind::Entitlement) {

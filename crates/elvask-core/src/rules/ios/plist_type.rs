@@ -4,7 +4,7 @@ use elvask_markup::plist::plan::{self, NewValue};
 use elvask_markup::plist::{Entry, Value};
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
-use elvask_platform::{Kind, Platform, ios};
+use elvask_platform::{Confidence, Kind, Platform, ios};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -59,8 +59,10 @@ impl Rule for PlistType {
                 ),
                 None => Remedy::Manual(format!("Write the value as {} {wanted}.", article(wanted))),
             };
+            let sure = ios::plist_key(&entry.key).map_or(Confidence::High, |known| known.confidence);
             out.push(
                 Finding::new(&ABOUT, entry.key.clone(), plist.at(wrong.span), message)
+                    .level(sure.caps(ABOUT.level))
                     .needed_by(context.app, context.needs.of(Kind::Plist, &entry.key))
                     .mend(remedy),
             );
@@ -143,5 +145,16 @@ mod tests {
             .needs("knot_banner", "ios.plist = { key = 'ExampleKnotCalm', value = true }");
         assert_eq!(app.found(ID), ["error ExampleKnotCalm 4:5"]);
         app.mends_plist(ID, &entry("ExampleKnotCalm", "<true/>"));
+    }
+
+    #[test]
+    fn what_is_not_sure_of_the_platform_is_no_error() {
+        let app = Fixture::ios("\t<key>UIRequiresFullScreen</key>\n\t<string>YES</string>\n");
+        assert!(
+            app.found(ID).iter().all(|line| line.starts_with("warning UIRequiresFullScreen")),
+            "{:?}",
+            app.found(ID)
+        );
+        assert_eq!(app.found(ID).len(), 1);
     }
 }

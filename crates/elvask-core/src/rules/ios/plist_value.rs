@@ -63,7 +63,8 @@ fn known_values(context: &Context<'_>, out: &mut Vec<Finding>) {
                 }
                 None => Remedy::Manual(format!("Write one of {}.", all.join(", "))),
             };
-            out.push(Finding::new(&ABOUT, entry.key.clone(), plist.at(value.span), message).mend(remedy));
+            let finding = Finding::new(&ABOUT, entry.key.clone(), plist.at(value.span), message);
+            out.push(finding.level(known.confidence.caps(ABOUT.level)).mend(remedy));
         }
     }
 }

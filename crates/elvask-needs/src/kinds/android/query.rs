@@ -1,6 +1,7 @@
 //! `query`: what an app wants to see of other apps.
 
 use elvask_markup::xml::plan;
+use elvask_platform::Behaviour;
 use elvask_platform::Kind;
 use elvask_project::intent::Query as Intent;
 use elvask_project::scene::Scene;
@@ -16,9 +17,6 @@ use crate::plan::manifest::{add_query, manifest_edit};
 use crate::remedy::Remedy;
 use crate::requirement::Need;
 use crate::section::Section;
-
-/// The target level from which other apps are hidden.
-pub const HIDDEN_FROM: u32 = 30;
 
 /// See the module.
 pub(crate) struct Query;
@@ -113,7 +111,7 @@ impl KindSpec for Query {
 
     fn compare(&self, _scene: &Scene<'_>, side: Side<'_, '_>, _name: &str, need: &Need) -> Match {
         let (Side::Android(variant), Some(query)) = (side, asked(need)) else { return Match::Absent };
-        Match::when(variant.levels.target < HIDDEN_FROM || variant.sees(query))
+        Match::when(variant.levels.target < Behaviour::PackageVisibility.since() || variant.sees(query))
     }
 
     fn is_same(&self, one: &Need, other: &Need) -> bool {
