@@ -134,7 +134,7 @@ mod tests {
         let app = Fixture::ios(
             &(entry("UIRequiresFullScreen", "<string>maybe</string>") + &entry("NSCameraUsageDescription", "<true/>")),
         );
-        assert_eq!(app.found(ID), ["error UIRequiresFullScreen 4:5", "error NSCameraUsageDescription 6:5"]);
+        assert_eq!(app.found(ID), ["warning UIRequiresFullScreen 4:5", "error NSCameraUsageDescription 6:5"]);
         app.is_left_alone();
         assert!(Fixture::ios(&entry("UIRequiresFullScreen", "<string>$(FULL)</string>")).found(ID).is_empty());
     }
