@@ -44,9 +44,12 @@ pub enum Naming {
 /// links open, where that is not the one of the launcher.
 ///
 /// # Errors
-/// A sentence about what is not known.
+/// A sentence about what is not known, or about a value that is none.
 // In one piece: one arm for each word of the command, so that all of them can be compared.
 pub fn entries(naming: Naming, word: &str, value: Option<&str>, on: Option<&str>) -> Result<Vec<String>, String> {
+    if let Some(value) = value {
+        check_value(word, value)?;
+    }
     let text = |text: &str| serde_json::to_string(text).unwrap_or_default();
     let one = |line: String| Ok(vec![line]);
     let full = if word.contains('.') { word.to_owned() } else { format!("{}{word}", android::PERMISSION_PREFIX) };
@@ -215,6 +218,17 @@ fn unknown(word: &str) -> String {
         None => "say what it is: `elvask declare scheme NAME`, `host`, `entitlement`, `key`, `permission`".to_owned(),
     };
     format!("{word}: this is not a capability, permission, key or entitlement that is known; {hint}")
+}
+
+/// Refuses a value that is not one value as TOML writes it.
+fn check_value(word: &str, value: &str) -> Result<(), String> {
+    let table: Result<toml_edit::DocumentMut, _> = format!("value = {value}").parse();
+    match table {
+        Ok(table) if table.len() == 1 => Ok(()),
+        _ => Err(format!(
+            "{word}: --value {value}: this is not a value; write true, 3, '\"text\"' or '[\"a\", \"b\"]', with the quotes"
+        )),
+    }
 }
 
 /// Returns the app with a plugin more, which requires what a person has named.

@@ -91,7 +91,11 @@ pub fn without_waivers(text: &str, subjects: &[String]) -> Result<String, KeepEr
     if waivers.is_empty() {
         document.remove("waivers");
     }
-    Ok(document.to_string())
+    let mut out = document.to_string();
+    if text.ends_with('\n') && !out.ends_with('\n') {
+        out.push('\n');
+    }
+    Ok(out)
 }
 
 fn read(text: &str) -> Result<DocumentMut, KeepError> {
@@ -115,6 +119,8 @@ mod tests {
         assert!(kept.starts_with(text) && kept.contains("[[waivers]]\nrule = \"declared-unneeded\"\n"), "{kept}");
         assert_eq!(without_waivers(&kept, &subjects).unwrap(), text);
         assert_eq!(without_waivers(&kept, &[]).unwrap(), kept);
+        let made = with_waivers("", &subjects).unwrap();
+        assert_eq!(without_waivers(&made, &subjects).unwrap(), "elvask = 1\n");
     }
 
     #[test]

@@ -15,11 +15,17 @@ use crate::needs::Settings;
 pub(crate) const MANIFEST: &str = "android/app/src/main/AndroidManifest.xml";
 pub(crate) const PLIST: &str = "ios/Marram/Info.plist";
 
+/// As Xcode writes it: project and target have lists of their own, each with a configuration for debugging and one for release.
 const PROJECT: &str =
-    "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; developmentRegion = en; };
-  T = { name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
-  L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist;
-  IPHONEOS_DEPLOYMENT_TARGET = MIN; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; }; }; }; rootObject = P; }";
+    "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = PL; developmentRegion = en; };
+  T = { isa = PBXNativeTarget; name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = TL; };
+  PL = { isa = XCConfigurationList; buildConfigurations = (PD, PR); defaultConfigurationName = Release; };
+  TL = { isa = XCConfigurationList; buildConfigurations = (TD, TR); defaultConfigurationName = Release; };
+  PD = { isa = XCBuildConfiguration; name = Debug; buildSettings = { IPHONEOS_DEPLOYMENT_TARGET = MIN; }; };
+  PR = { isa = XCBuildConfiguration; name = Release; buildSettings = { IPHONEOS_DEPLOYMENT_TARGET = MIN; }; };
+  TD = { isa = XCBuildConfiguration; name = Debug; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; }; };
+  TR = { isa = XCBuildConfiguration; name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; }; };
+  }; rootObject = P; }";
 
 /// An app with some plugins.
 #[derive(Clone, Default)]

@@ -139,15 +139,10 @@ fn explain_knows_rules_permissions_keys_and_capabilities() {
 }
 
 #[test]
-fn every_command_has_help_with_examples() {
+fn the_top_help_names_the_exit_codes_and_the_version() {
     let folder = tempfile::tempdir().unwrap();
-    for command in ["demo", "survey", "check", "fill", "why", "explain", "place", "declare", "withdraw", "init", "trim"]
-    {
-        let ran = elvask(folder.path(), &[command, "--help"]);
-        assert!(ran.code == 0 && ran.out.contains("Examples:"), "{command}\n{}", ran.out);
-    }
-    assert!(elvask(folder.path(), &["--help"]).out.contains("Exit codes:"));
-    assert!(elvask(folder.path(), &["--version"]).out.starts_with("elvask "));
+    assert!(elvask(folder.path(), &["--help"]).out.contains("Exit codes: 0 all is well"));
+    assert_eq!(elvask(folder.path(), &["--version"]).out, format!("elvask {}\n", env!("CARGO_PKG_VERSION")));
 }
 
 #[test]

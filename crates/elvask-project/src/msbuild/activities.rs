@@ -299,7 +299,8 @@ mod tests {
             "[,]class b",
             "[Activity(=)]class c",
         ] {
-            read(text);
+            let found = read(text);
+            assert!(found.iter().all(|one| one.component.rsplit('.').next().is_some_and(|name| text.contains(name))), "{text}: a name from nowhere");
         }
     }
 }

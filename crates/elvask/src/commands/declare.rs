@@ -101,6 +101,10 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
         (false, false) => Write::Yes,
     };
     let written = write(&files, wanted, &Bounds::of(&app, &options.given.consents), output)?;
+    if wanted == Write::Ask && !written && !files.is_empty() {
+        // The person has said no.
+        return Ok(Outcome::Found);
+    }
     let wants = wants(&filled);
     let shares = entries.iter().any(|entry| entry.contains("\"share-"));
     let by_hand =
@@ -240,11 +244,15 @@ pub(crate) fn withdraw(options: &Withdraw, output: &Output) -> Done {
         (false, false) => Write::Yes,
     };
     let written = write(&files, wanted, &Bounds::of(&app, &options.outside.consents), output)?;
+    if wanted == Write::Ask && !written && !files.is_empty() {
+        // The person has said no.
+        return Ok(Outcome::Found);
+    }
     if human {
         let mut text =
             if options.dry_run { whole_diff(&files, output) } else { wrote(if written { &files } else { &[] }) };
         for removal in &out {
-            text.push_str(&format!("  {} {} {}\n", paint(GOOD, "out"), removal.kind.id(), clean(&removal.name)));
+            text.push_str(&format!("  {} {} {}\n", paint(GOOD, "removed"), removal.kind.id(), clean(&removal.name)));
         }
         for removal in &refused {
             text.push_str(&format!(

@@ -1,0 +1,198 @@
+//! Flags that no other test gives, each by what a person would notice.
+
+mod support;
+
+use support::{App, MANIFEST, elvask};
+
+const PLIST: &str = "ios/Marram/Info.plist";
+
+fn app() -> App {
+    App::with(&[
+        (
+            MANIFEST,
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+        ),
+        (
+            PLIST,
+            "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Marram</string>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n</dict>\n</plist>\n",
+        ),
+    ])
+}
+
+#[test]
+fn check_only_shows_what_is_asked_for_and_counts_the_rest() {
+    let app = app();
+    let ran = app.run(&["check", "--only", "permission-missing"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("error[permission-missing]") && !ran.out.contains("purpose-missing"), "{}", ran.out);
+    assert!(ran.out.contains("1 error, 1 not shown"), "{}", ran.out);
+    assert_eq!(app.run(&["check", "--only", "camera"]).code, 1, "the last part of a subject is enough");
+    let clean = app.run(&["check", "--only", "query-missing"]);
+    assert_eq!(clean.code, 0, "nothing of that rule: {}", clean.out);
+    let wrong = app.run(&["check", "--only", "permision-missing"]);
+    assert_eq!(wrong.code, 2);
+    assert!(wrong.err.contains("did you mean `permission-missing`?"), "{}", wrong.err);
+    let record = app.run(&["check", "--only", "permission-missing", "--format", "json"]).json();
+    assert_eq!((record["findings"].as_array().unwrap().len(), &record["summary"]["errors"]), (1, &1.into()));
+}
+
+#[test]
+fn verbose_shows_every_proof_and_what_was_read() {
+    let app = app();
+    let brief = app.run(&["check"]).out;
+    let whole = app.run(&["check", "-v"]).out;
+    assert!(!brief.contains("-->  ") && whole.lines().count() > brief.lines().count());
+    assert!(whole.contains("::: node_modules/tern_camera/elvask-sheet.toml:4:1"), "{whole}");
+    let survey = app.run(&["survey", "-v"]).out;
+    let read = survey.split("\nRead ").nth(1).unwrap_or_default();
+    for file in [MANIFEST, PLIST, "node_modules/tern_camera/elvask-sheet.toml", "package.json"] {
+        assert!(read.contains(&format!("  {file}\n")), "{file}: {read}");
+    }
+    assert!(!app.run(&["survey"]).out.contains("\nRead "));
+    let both = app.run(&["check", "-v", "-q"]);
+    assert_eq!(both.code, 2, "more and less at once is a mistake");
+}
+
+#[test]
+fn release_makes_an_error_of_a_sample() {
+    let app = app();
+    app.write(
+        "node_modules/tern_camera/elvask-sheet.toml",
+        "sheet = 1\n\n[[requires]]\nios.plist = { key = \"ExampleTernKey\", value = \"{key}\" }\n\n[answers.key]\npattern = \"^tern-[0-9]{2}$\"\nsamples = [\"tern-00\"]\n",
+    );
+    app.write(
+        PLIST,
+        "<plist version=\"1.0\">\n<dict>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n\t<key>ExampleTernKey</key>\n\t<string>tern-00</string>\n</dict>\n</plist>\n",
+    );
+    assert!(app.run(&["check", "-q"]).out.contains("warning: `ExampleTernKey` has a sample value"));
+    let release = app.run(&["check", "-q", "--release"]);
+    assert_eq!(release.code, 1);
+    assert!(release.out.contains("error: `ExampleTernKey` has a sample value"), "{}", release.out);
+    let filled = app.run(&["fill", "--yes", "--release"]);
+    assert_eq!(filled.code, 1, "the real value is wanted: {}", filled.out);
+    assert_eq!(app.run(&["fill", "--yes", "--release", "--answer", "tern_camera.key=tern-48"]).code, 0);
+    assert!(app.read(PLIST).contains("<string>tern-48</string>"));
+}
+
+#[test]
+fn sheets_of_a_folder_win_over_those_of_packages() {
+    let app = app();
+    app.write("elsewhere/tern.toml", "sheet = 1\nplugin = \"tern_camera\"\n\n[[requires]]\ncapability = \"vibrate\"\n");
+    let ran = app.run(&["check", "-q", "--sheets", "elsewhere"]);
+    assert!(ran.out.contains("VIBRATE is not declared") && !ran.out.contains("CAMERA"), "{}", ran.out);
+    let absent = app.run(&["check", "--sheets", "nowhere"]);
+    assert_eq!(absent.code, 2);
+    assert!(absent.err.contains("there is no such folder of sheets"), "{}", absent.err);
+}
+
+#[test]
+fn consent_is_given_by_name() {
+    let app = app();
+    app.write(
+        "node_modules/tern_camera/elvask-sheet.toml",
+        "sheet = 1\n\n[[requires]]\nandroid.attribute = { on = \"application\", name = \"usesCleartextTraffic\", value = \"true\" }\n",
+    );
+    let without = app.run(&["fill", "--yes"]);
+    assert_eq!(without.code, 1);
+    assert!(without.out.contains("--consent usesCleartextTraffic"), "{}", without.out);
+    assert!(!app.read(MANIFEST).contains("usesCleartextTraffic"));
+    assert_eq!(app.run(&["fill", "--yes", "--consent", "usesCleartextTraffic"]).code, 0);
+    assert!(app.read(MANIFEST).contains("android:usesCleartextTraffic=\"true\""));
+}
+
+#[test]
+fn declare_and_withdraw_name_each_kind() {
+    for (words, written, at) in [
+        (&["declare", "permission", "VIBRATE"][..], "android.permission.VIBRATE", MANIFEST),
+        (&["declare", "package", "example.tides.app"], "<package android:name=\"example.tides.app\" />", MANIFEST),
+        (
+            &["declare", "feature", "android.hardware.camera"],
+            "<uses-feature android:name=\"android.hardware.camera\"",
+            MANIFEST,
+        ),
+        (&["declare", "background-mode", "audio"], "<string>audio</string>", PLIST),
+        (&["declare", "query-scheme", "tides"], "<string>tides</string>", PLIST),
+        (
+            &["declare", "key", "UIFileSharingEnabled", "--value", "true"],
+            "<key>UIFileSharingEnabled</key>\n\t<true/>",
+            PLIST,
+        ),
+        (&["declare", "key", "ExampleList", "--value", "[\"a\", \"b\"]"], "<string>b</string>", PLIST),
+    ] {
+        let app = app();
+        let before = app.snapshot();
+        let folder = app.root().parent().unwrap().to_owned();
+        let name = app.root().display().to_string();
+        // From elsewhere, with the app named.
+        let mut line = words.to_vec();
+        line.extend(["--app", &name, "--yes"]);
+        let ran = elvask(&folder, &line);
+        assert_eq!(ran.code, 0, "{words:?}: {}{}", ran.out, ran.err);
+        assert!(app.read(at).contains(written), "{words:?}: {}", app.read(at));
+        let mut line = vec!["withdraw"];
+        line.extend(words[1..].iter().take(2));
+        line.extend(["--app", &name, "--yes"]);
+        let ran = elvask(&folder, &line);
+        assert_eq!(ran.code, 0, "{line:?}: {}{}", ran.out, ran.err);
+        // The reasons for what is declared on purpose are kept in a file of their own, which is empty again.
+        if app.path("elvask.toml").exists() {
+            assert_eq!(app.read("elvask.toml"), "elvask = 1\n", "{line:?}");
+            std::fs::remove_file(app.path("elvask.toml")).unwrap();
+        }
+        assert!(app.snapshot() == before, "{line:?} leaves no trace");
+    }
+}
+
+#[test]
+fn a_value_that_is_no_value_is_refused() {
+    let app = app();
+    let before = app.snapshot();
+    let ran = app.run(&["declare", "key", "UIFileSharingEnabled", "--value", "yes please", "--yes"]);
+    assert_eq!(ran.code, 2, "{}", ran.out);
+    assert!(ran.err.contains("UIFileSharingEnabled: --value yes please: this is not a value"), "{}", ran.err);
+    assert_eq!(app.snapshot(), before);
+}
+
+#[test]
+fn a_sheet_is_checked_by_itself_and_drafted_from_standard_input() {
+    let app = app();
+    app.write("mine.toml", "sheet = 1\nplugin = \"tern_camera\"\n\n[[requires]]\ncapability = \"camra\"\n");
+    let ran = app.run(&["sheet", "check", "--file", "mine.toml"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("did you mean `camera`?") && ran.out.contains("mine.toml:5"), "{}", ran.out);
+    let draft = std::process::Command::new(env!("CARGO_BIN_EXE_elvask"))
+        .args(["sheet", "draft", "tern_camera", "--notes", "-"])
+        .current_dir(app.root())
+        .env("ELVASK_CACHE_DIR", "")
+        .stdin({
+            app.write(
+                "notes",
+                "## Setup\n\n```xml\n<uses-permission android:name=\"android.permission.NFC\" />\n```\n",
+            );
+            std::fs::File::open(app.path("notes")).unwrap()
+        })
+        .output()
+        .unwrap();
+    let text = String::from_utf8(draft.stdout).unwrap();
+    assert!(text.contains("android.permission = \"android.permission.NFC\""), "{text}");
+}
+
+#[test]
+fn each_app_of_a_repository_is_surveyed() {
+    let folder = tempfile::tempdir().unwrap();
+    for name in ["one", "two"] {
+        let root = folder.path().join(name);
+        std::fs::create_dir_all(root.join("android/app/src/main")).unwrap();
+        std::fs::write(root.join("package.json"), "{}").unwrap();
+        std::fs::write(root.join("android/app/build.gradle"), "plugins { id 'com.android.application' }").unwrap();
+        std::fs::write(root.join("android/app/src/main/AndroidManifest.xml"), "<manifest />").unwrap();
+    }
+    let ran = elvask(folder.path(), &["survey", "--all"]);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    assert_eq!(ran.out.matches("App      ").count(), 2, "{}", ran.out);
+    let record = elvask(folder.path(), &["survey", "--all", "--format", "json"]).json();
+    let paths: Vec<_> = record["apps"].as_array().unwrap().iter().map(|app| app["path"].as_str().unwrap()).collect();
+    assert_eq!(paths, ["one", "two"]);
+    let checked = elvask(folder.path(), &["check", "--all"]);
+    assert!(checked.out.starts_with("one\n") && checked.out.contains("\n\ntwo\n"), "{}", checked.out);
+}

@@ -1,0 +1,203 @@
+//! What a person at a terminal is asked, through a pseudo-terminal.
+
+#![cfg(target_os = "linux")]
+
+mod support;
+
+use std::fs::File;
+use std::io::{Read as _, Write as _};
+use std::process::{Child, Command};
+use std::sync::mpsc::{Receiver, channel};
+use std::time::Duration;
+
+use rustix::fs::{Mode, OFlags, open};
+use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+use support::{App, MANIFEST};
+
+/// How long an answer of the program may take.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// A program at a terminal.
+struct Terminal {
+    child: Child,
+    keys: File,
+    said: Receiver<Vec<u8>>,
+    text: String,
+    /// How far into the text answers have been given.
+    read: usize,
+}
+
+impl Terminal {
+    fn start(app: &App, words: &[&str], environment: &[(&str, &str)]) -> Terminal {
+        let keys = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+        grantpt(&keys).unwrap();
+        unlockpt(&keys).unwrap();
+        let name = ptsname(&keys, Vec::new()).unwrap();
+        let side = || File::from(open(&name, OFlags::RDWR | OFlags::NOCTTY, Mode::empty()).unwrap());
+        let mut command = Command::new(env!("CARGO_BIN_EXE_elvask"));
+        command.args(words).current_dir(app.root()).env("ELVASK_CACHE_DIR", "").env("TERM", "xterm");
+        command.env_remove("NO_COLOR").envs(environment.iter().copied());
+        let child = command.stdin(side()).stdout(side()).stderr(side()).spawn().unwrap();
+        let keys = File::from(keys);
+        let mut screen = keys.try_clone().unwrap();
+        let (send, said) = channel();
+        std::thread::spawn(move || {
+            let mut bytes = [0; 4096];
+            // The terminal is closed when the program has ended.
+            while let Ok(count @ 1..) = screen.read(&mut bytes) {
+                if send.send(bytes[..count].to_vec()).is_err() {
+                    return;
+                }
+            }
+        });
+        Terminal { child, keys, said, text: String::new(), read: 0 }
+    }
+
+    /// Waits until the program says something, and types an answer.
+    #[track_caller]
+    fn answer(&mut self, question: &str, typed: &str) {
+        self.wait_for(question);
+        self.keys.write_all(format!("{typed}\n").as_bytes()).unwrap();
+    }
+
+    #[track_caller]
+    fn wait_for(&mut self, words: &str) {
+        while self.text.get(self.read..).and_then(|rest| rest.find(words)).is_none() {
+            match self.said.recv_timeout(PATIENCE) {
+                Ok(bytes) => self.text.push_str(&String::from_utf8_lossy(&bytes)),
+                Err(_) => panic!("it never says {words:?}:\n{}", self.text),
+            }
+        }
+        self.read += self.text[self.read..].find(words).unwrap() + words.len();
+    }
+
+    /// Waits for the end; returns the exit code and all that was on the screen.
+    fn end(mut self) -> (i32, String) {
+        let code = self.child.wait().unwrap().code().unwrap();
+        while let Ok(bytes) = self.said.recv_timeout(Duration::from_millis(300)) {
+            self.text.push_str(&String::from_utf8_lossy(&bytes));
+        }
+        (code, self.text)
+    }
+}
+
+const PLIST: &str = "ios/Marram/Info.plist";
+
+fn app() -> App {
+    App::with(&[
+        (
+            MANIFEST,
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+        ),
+        (
+            PLIST,
+            "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Marram</string>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n</dict>\n</plist>\n",
+        ),
+    ])
+}
+
+#[test]
+fn fill_asks_for_a_purpose_shows_the_diff_and_writes_when_told() {
+    let app = app();
+    let mut terminal = Terminal::start(&app, &["fill"], &[]);
+    terminal.answer("What does the app do with the camera?", "Photographs the ring on a bird's leg.");
+    terminal.wait_for("+\t<key>NSCameraUsageDescription</key>");
+    terminal.answer("Write these changes to 2 files?", "y");
+    let (code, said) = terminal.end();
+    assert_eq!(code, 0, "{said}");
+    assert!(
+        app.read(PLIST).contains(
+            "\t<key>NSCameraUsageDescription</key>\n\t<string>Photographs the ring on a bird's leg.</string>\n"
+        )
+    );
+    assert!(app.read(MANIFEST).contains("android.permission.CAMERA"));
+}
+
+#[test]
+fn a_no_writes_nothing() {
+    let app = app();
+    let before = app.snapshot();
+    let mut terminal = Terminal::start(&app, &["fill"], &[]);
+    terminal.answer("What does the app do with the camera?", "Photographs the ring.");
+    terminal.answer("Write these changes to 2 files?", "n");
+    let (code, said) = terminal.end();
+    assert_eq!(code, 1, "{said}");
+    assert!(said.contains("Nothing is written."), "{said}");
+    assert_eq!(app.snapshot(), before);
+}
+
+#[test]
+fn an_empty_line_leaves_a_value_out_and_a_placeholder_is_refused() {
+    for typed in ["", "TODO"] {
+        let app = app();
+        let mut terminal = Terminal::start(&app, &["fill"], &[]);
+        terminal.answer("What does the app do with the camera?", typed);
+        terminal.answer("Write these changes to 1 file?", "y");
+        let (code, said) = terminal.end();
+        assert_eq!(code, 1, "the purpose is still wanted: {said}");
+        assert!(!app.read(PLIST).contains("NSCameraUsageDescription"), "{typed:?}");
+        assert!(app.read(MANIFEST).contains("android.permission.CAMERA"));
+    }
+}
+
+#[test]
+fn an_answer_is_asked_again_until_it_fits_and_can_be_kept() {
+    let app = app();
+    app.write(
+        "node_modules/tern_camera/elvask-sheet.toml",
+        "sheet = 1\n\n[[requires]]\nios.plist = { key = \"ExampleTernKey\", value = \"{key}\" }\n\n[answers.key]\ntitle = \"The key, from the maker's page\"\npattern = \"^tern-[0-9]+$\"\n",
+    );
+    let mut terminal = Terminal::start(&app, &["fill"], &[]);
+    terminal.answer("The key, from the maker's page", "curlew");
+    terminal.answer("does not have the form", "tern-48");
+    terminal.answer("Keep these answers in elvask.toml", "y");
+    terminal.answer("Write these changes to 2 files?", "y");
+    let (code, said) = terminal.end();
+    assert_eq!(code, 0, "{said}");
+    assert!(app.read(PLIST).contains("<string>tern-48</string>"));
+    assert!(app.read("elvask.toml").contains("key = \"tern-48\""), "{}", app.read("elvask.toml"));
+}
+
+#[test]
+fn what_opens_the_app_is_agreed_to_by_name() {
+    for (typed, written) in [("n", false), ("y", true)] {
+        let app = app();
+        app.write(
+            "node_modules/tern_camera/elvask-sheet.toml",
+            "sheet = 1\n\n[[requires]]\nandroid.attribute = { on = \"application\", name = \"usesCleartextTraffic\", value = \"true\" }\n",
+        );
+        let mut terminal = Terminal::start(&app, &["fill"], &[]);
+        terminal.answer("usesCleartextTraffic, which", typed);
+        if written {
+            terminal.answer("Write these changes to 1 file?", "y");
+        }
+        let (_, said) = terminal.end();
+        assert_eq!(app.read(MANIFEST).contains("usesCleartextTraffic"), written, "{said}");
+    }
+}
+
+#[test]
+fn declare_and_withdraw_ask_before_they_write() {
+    let app = app();
+    let mut terminal = Terminal::start(&app, &["declare", "VIBRATE"], &[]);
+    terminal.answer("Write these changes to 2 files?", "y");
+    assert_eq!(terminal.end().0, 0);
+    assert!(app.read(MANIFEST).contains("android.permission.VIBRATE"));
+    let mut terminal = Terminal::start(&app, &["withdraw", "VIBRATE"], &[]);
+    terminal.answer("Write these changes to 2 files?", "n");
+    let (code, said) = terminal.end();
+    assert_eq!(code, 1);
+    assert!(said.contains("Nothing is written.") && !said.contains("removed permission"), "{said}");
+    assert!(app.read(MANIFEST).contains("android.permission.VIBRATE"));
+}
+
+#[test]
+fn a_terminal_gets_colour_unless_it_is_not_wanted() {
+    let app = app();
+    let (_, coloured) = Terminal::start(&app, &["check"], &[]).end();
+    assert!(coloured.contains("\u{1b}["), "{coloured}");
+    let (_, plain) = Terminal::start(&app, &["check"], &[("NO_COLOR", "1")]).end();
+    assert!(!plain.contains('\u{1b}'), "{plain}");
+    let (_, plain) = Terminal::start(&app, &["check", "--color", "never"], &[]).end();
+    assert!(!plain.contains('\u{1b}'), "{plain}");
+}
