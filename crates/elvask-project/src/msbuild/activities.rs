@@ -300,7 +300,10 @@ mod tests {
             "[Activity(=)]class c",
         ] {
             let found = read(text);
-            assert!(found.iter().all(|one| one.component.rsplit('.').next().is_some_and(|name| text.contains(name))), "{text}: a name from nowhere");
+            assert!(
+                found.iter().all(|one| one.component.rsplit('.').next().is_some_and(|name| text.contains(name))),
+                "{text}: a name from nowhere"
+            );
         }
     }
 }

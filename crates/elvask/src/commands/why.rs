@@ -130,7 +130,7 @@ fn human(sources: &Sources, answer: &Answer) -> String {
     }
     for declared in &answer.declared {
         let (word, style) = match declared.ignored {
-            Some(_) => ("is here and is ignored:", WARNING),
+            Some(_) => ("declared, but ignored:", WARNING),
             None => ("declared", GOOD),
         };
         out.push_str(&format!("  {} {}\n", paint(style, word), place(sources, declared.place)));
