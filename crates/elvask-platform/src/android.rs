@@ -193,6 +193,12 @@ pub fn is_in_new_apps(layout: &str, kind: &str, name: &str) -> bool {
         .any(|row| row.cell(0) == layout && row.cell(1) == kind && row.cell(2) == name)
 }
 
+/// Returns what happens where an attribute of the manifest does not have the value that a plugin counts on; `None` where that is not known.
+#[must_use]
+pub fn effect_of_attribute(attribute: &str) -> Option<&'static str> {
+    rows(include_str!("../data/android-attributes.tsv")).find(|row| row.cell(0) == attribute).map(|row| row.cell(1))
+}
+
 /// Returns what the store wants of an app with this permission.
 #[must_use]
 pub fn store_review(permission: &str) -> Option<&'static str> {

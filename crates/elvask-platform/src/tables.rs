@@ -46,8 +46,9 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 32] = [
+const TABLES: [(&str, &[Cell]); 33] = [
     ("android-action-permissions", &[Text, Text]),
+    ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
     ("android-permission-companions", &[Text, Number, Text, Word(&["error", "warning"]), Text]),
     ("android-permission-successors", &[Text, Number, Number, Maybe, Text]),

@@ -77,10 +77,13 @@ impl<'f> Block<'f> {
         }
         said.extend(rest);
         said.extend(self.findings.iter().filter_map(|finding| reached(finding)));
-        for finding in self.findings {
-            if finding.waits_for_its_name() && matches!(finding.remedy, Remedy::Edit { .. }) {
-                said.push(format!("`{}` writes it", command(finding)));
-            }
+        let named =
+            self.findings.iter().filter(|one| one.waits_for_its_name() && matches!(one.remedy, Remedy::Edit { .. }));
+        let commands: Vec<_> = named.map(|finding| command(finding)).collect();
+        if let [first, rest @ ..] = commands.as_slice() {
+            // One command for all of them.
+            let more = rest.iter().map(|one| one.trim_start_matches("elvask fill")).collect::<String>();
+            said.push(format!("`{first}{more}` writes {}", if rest.is_empty() { "it" } else { "them" }));
         }
         said.extend(first.waived.as_ref().map(|reason| format!("accepted: {reason}")));
         if told.insert((first.rule.id, first.effect.as_str())) {

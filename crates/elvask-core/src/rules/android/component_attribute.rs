@@ -5,6 +5,7 @@ use elvask_needs::kinds::android::component::fits;
 use elvask_needs::kinds::{self, Joined, Match};
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
+use elvask_platform::android::effect_of_attribute;
 use elvask_platform::{Kind, Platform};
 use elvask_project::names::ANDROID;
 
@@ -22,7 +23,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: Some(Platform::Android),
     summary: "Reports an attribute of the launcher activity, the application or a component that a plugin needs and that is absent or different.",
-    effect: "The activity starts a second time or cannot be reached.",
+    effect: "The part of the plugin that counts on it does not work.",
     wrong: "<activity android:name=\".MainActivity\" android:launchMode=\"standard\">",
     right: "<activity android:name=\".MainActivity\" android:launchMode=\"singleTask\">",
     remedy: "`fill` sets the attribute. One that is not on the list of what is written for a package it sets only with a person's consent.",
@@ -39,11 +40,23 @@ impl Rule for ComponentAttribute {
             let Some(found) = finding(context, &ABOUT, &together, |found| *found != Match::Meets) else { continue };
             let message = attribute_message(context, &together).unwrap_or(found.message.clone());
             let found = Finding { message, ..found };
+            let found = match &together.joined {
+                Joined::One(Need::Attribute { attribute, .. }) => with_effect(found, attribute),
+                _ => found,
+            };
             out.push(if is_stated(context, &together) { found.unless_notes_alone() } else { found });
         }
         for together in context.needs.groups(Kind::Component).flat_map(|group| parted(&group)) {
             component(context, &together, out);
         }
+    }
+}
+
+/// Sets what the value of the attribute decides, where that is known.
+fn with_effect(finding: Finding, attribute: &str) -> Finding {
+    match effect_of_attribute(attribute) {
+        Some(effect) if finding.level > Level::Note => finding.effect(effect),
+        _ => finding,
     }
 }
 
@@ -129,6 +142,7 @@ fn component(context: &Context<'_>, together: &Together<'_>, out: &mut Vec<Findi
             .needed_by(context.app, together.requirements.iter().copied())
             .in_variants(variants.clone())
             .mend(remedy);
+        let found = with_effect(found, attribute);
         out.push(if given.is_some() { found.unless_notes_alone() } else { found });
     }
 }
@@ -144,6 +158,15 @@ mod tests {
         format!(
             "    <application>\n        <activity\n            android:name=\".Main\"\n            android:exported=\"true\"{attributes}>\n            <intent-filter>\n                <action android:name=\"android.intent.action.MAIN\"/>\n                <category android:name=\"android.intent.category.LAUNCHER\"/>\n            </intent-filter>\n        </activity>\n    </application>\n"
         )
+    }
+
+    #[test]
+    fn what_happens_is_told_of_the_attribute_in_question() {
+        let app = Fixture::android(&activity("")).needs("turnstone_links", NEED);
+        assert_eq!(app.findings(ID)[0].effect, "Each link or result starts the activity a second time.");
+        let other = "android.attribute = { on = 'application', name = 'supportsRtl', value = 'true' }";
+        let app = Fixture::android(&activity("")).needs("turnstone_links", other);
+        assert_eq!(app.findings(ID)[0].effect, "The part of the plugin that counts on it does not work.");
     }
 
     #[test]

@@ -31,9 +31,6 @@ impl Rule for PermissionMissing {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for (finding, together) in found(context, Kind::Permission, &ABOUT) {
             let mut finding = finding.only_if_named(is_shown_by_code_alone(&together.requirements));
-            if finding.level == Level::Note {
-                finding = finding.effect("The plugin works without it, with fewer features.");
-            }
             // A manifest of debug builds makes it work on the desk and fail in the shop.
             let others = context.surface.other_manifests(context.scene.app);
             let elsewhere = others.iter().find_map(|other| Some(other.tag(declared(other, together.name)?.element)));

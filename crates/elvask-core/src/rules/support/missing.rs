@@ -1,6 +1,7 @@
 //! What is wanted and not declared, for every kind in the same way.
 
 use elvask_needs::kinds::{self, Joined, KindSpec, Match, Side};
+use elvask_needs::reach::Reach;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Level, Platform};
@@ -120,5 +121,18 @@ pub(in crate::rules) fn finding(
         .in_variants(lacking)
         .mend(remedy);
     finding.platform = Some(joined.platform());
+    if finding.level == Level::Note && about.level > Level::Note {
+        finding = finding.effect(effect_of_note(about, &together.requirements));
+    }
     Some(finding)
+}
+
+/// Says what happens where something is lacking that may not be needed at all: the rule's own consequence is that of what is needed.
+fn effect_of_note(about: &About, requirements: &[&Requirement]) -> String {
+    if requirements.iter().any(|one| one.reached.reach != Reach::Part) {
+        return "The plugin works without it, with fewer features.".to_owned();
+    }
+    let mut letters = about.effect.chars();
+    let start = letters.next().map(|first| first.to_lowercase().to_string()).unwrap_or_default();
+    format!("If the app uses that part of the plugin: {start}{}", letters.as_str())
 }
