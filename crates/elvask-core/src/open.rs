@@ -32,7 +32,7 @@ impl App {
     /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones
     /// winning over earlier ones.
     ///
-    /// What cannot be read is noted in [`App::faults`] and does not end the search.
+    /// What cannot be read is noted in the faults of the app and does not end the search.
     ///
     /// # Errors
     /// [`LoadError`] when there is no app in the folder or a folder of sheets is not there.

@@ -98,7 +98,7 @@ pub enum PatternError {
 const MAX_UNITS: usize = 2048;
 
 impl Pattern {
-    /// Prepares a pattern. `text` is what the platform gets: see [`unescape`].
+    /// Prepares a pattern. `text` is what the platform gets: see `filter`, which takes the escapes of the manifest away.
     ///
     /// # Errors
     /// Why the platform refuses it; only advanced patterns are ever refused.

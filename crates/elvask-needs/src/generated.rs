@@ -2,9 +2,9 @@
 //! mended.
 //!
 //! Such a document has no manifest of its own that the rules could look at. So the manifest, the property list and the entitlements
-//! that the tools would make are made here, in memory, with the origin of each part ([`draft`]). Rules judge those as they judge
+//! that the tools would make are made here, in memory, with the origin of each part (`draft`). Rules judge those as they judge
 //! any; what they find leads back by the origins, and what they would write is turned into what a person would write into the
-//! document ([`changes`], and a writer for each document).
+//! document (`changes`, and a writer for each document).
 
 pub mod appjson;
 pub(crate) mod changes;

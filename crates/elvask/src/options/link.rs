@@ -1,5 +1,7 @@
 //! The command line of `link` and `fingerprint`.
 
+#![allow(rustdoc::broken_intra_doc_links, reason = "these texts are the help of the program, where [links] is a table")]
+
 use std::path::PathBuf;
 
 use clap::{Args, Subcommand, ValueEnum};
