@@ -6,22 +6,9 @@ use support::{App, MANIFEST, elvask};
 
 const PLIST: &str = "ios/Marram/Info.plist";
 
-fn app() -> App {
-    App::with(&[
-        (
-            MANIFEST,
-            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
-        ),
-        (
-            PLIST,
-            "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Marram</string>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n</dict>\n</plist>\n",
-        ),
-    ])
-}
-
 #[test]
 fn check_only_shows_what_is_asked_for_and_counts_the_rest() {
-    let app = app();
+    let app = App::bare();
     let ran = app.run(&["check", "--only", "permission-missing"]);
     assert_eq!(ran.code, 1);
     assert!(ran.out.contains("error[permission-missing]") && !ran.out.contains("purpose-missing"), "{}", ran.out);
@@ -29,6 +16,11 @@ fn check_only_shows_what_is_asked_for_and_counts_the_rest() {
     assert_eq!(app.run(&["check", "--only", "camera"]).code, 1, "the last part of a subject is enough");
     let clean = app.run(&["check", "--only", "query-missing"]);
     assert_eq!(clean.code, 0, "nothing of that rule: {}", clean.out);
+    assert!(
+        clean.out.contains("nothing of what was asked for, 2 not shown") && !clean.out.contains("clean"),
+        "{}",
+        clean.out
+    );
     let wrong = app.run(&["check", "--only", "permision-missing"]);
     assert_eq!(wrong.code, 2);
     assert!(wrong.err.contains("did you mean `permission-missing`?"), "{}", wrong.err);
@@ -38,7 +30,7 @@ fn check_only_shows_what_is_asked_for_and_counts_the_rest() {
 
 #[test]
 fn verbose_shows_every_proof_and_what_was_read() {
-    let app = app();
+    let app = App::bare();
     let brief = app.run(&["check"]).out;
     let whole = app.run(&["check", "-v"]).out;
     assert!(!brief.contains("-->  ") && whole.lines().count() > brief.lines().count());
@@ -55,7 +47,7 @@ fn verbose_shows_every_proof_and_what_was_read() {
 
 #[test]
 fn release_makes_an_error_of_a_sample() {
-    let app = app();
+    let app = App::bare();
     app.write(
         "node_modules/tern_camera/elvask-sheet.toml",
         "sheet = 1\n\n[[requires]]\nios.plist = { key = \"ExampleTernKey\", value = \"{key}\" }\n\n[answers.key]\npattern = \"^tern-[0-9]{2}$\"\nsamples = [\"tern-00\"]\n",
@@ -76,7 +68,7 @@ fn release_makes_an_error_of_a_sample() {
 
 #[test]
 fn sheets_of_a_folder_win_over_those_of_packages() {
-    let app = app();
+    let app = App::bare();
     app.write("elsewhere/tern.toml", "sheet = 1\nplugin = \"tern_camera\"\n\n[[requires]]\ncapability = \"vibrate\"\n");
     let ran = app.run(&["check", "-q", "--sheets", "elsewhere"]);
     assert!(ran.out.contains("VIBRATE is not declared") && !ran.out.contains("CAMERA"), "{}", ran.out);
@@ -87,7 +79,7 @@ fn sheets_of_a_folder_win_over_those_of_packages() {
 
 #[test]
 fn consent_is_given_by_name() {
-    let app = app();
+    let app = App::bare();
     app.write(
         "node_modules/tern_camera/elvask-sheet.toml",
         "sheet = 1\n\n[[requires]]\nandroid.attribute = { on = \"application\", name = \"usesCleartextTraffic\", value = \"true\" }\n",
@@ -119,7 +111,7 @@ fn declare_and_withdraw_name_each_kind() {
         ),
         (&["declare", "key", "ExampleList", "--value", "[\"a\", \"b\"]"], "<string>b</string>", PLIST),
     ] {
-        let app = app();
+        let app = App::bare();
         let before = app.snapshot();
         let folder = app.root().parent().unwrap().to_owned();
         let name = app.root().display().to_string();
@@ -145,7 +137,7 @@ fn declare_and_withdraw_name_each_kind() {
 
 #[test]
 fn a_value_that_is_no_value_is_refused() {
-    let app = app();
+    let app = App::bare();
     let before = app.snapshot();
     let ran = app.run(&["declare", "key", "UIFileSharingEnabled", "--value", "yes please", "--yes"]);
     assert_eq!(ran.code, 2, "{}", ran.out);
@@ -155,7 +147,7 @@ fn a_value_that_is_no_value_is_refused() {
 
 #[test]
 fn a_sheet_is_checked_by_itself_and_drafted_from_standard_input() {
-    let app = app();
+    let app = App::bare();
     app.write("mine.toml", "sheet = 1\nplugin = \"tern_camera\"\n\n[[requires]]\ncapability = \"camra\"\n");
     let ran = app.run(&["sheet", "check", "--file", "mine.toml"]);
     assert_eq!(ran.code, 1);

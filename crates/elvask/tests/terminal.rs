@@ -83,22 +83,9 @@ impl Terminal {
 
 const PLIST: &str = "ios/Marram/Info.plist";
 
-fn app() -> App {
-    App::with(&[
-        (
-            MANIFEST,
-            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
-        ),
-        (
-            PLIST,
-            "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Marram</string>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n</dict>\n</plist>\n",
-        ),
-    ])
-}
-
 #[test]
 fn fill_asks_for_a_purpose_shows_the_diff_and_writes_when_told() {
-    let app = app();
+    let app = App::bare();
     let mut terminal = Terminal::start(&app, &["fill"], &[]);
     terminal.answer("What does the app do with the camera?", "Photographs the ring on a bird's leg.");
     terminal.wait_for("+\t<key>NSCameraUsageDescription</key>");
@@ -115,7 +102,7 @@ fn fill_asks_for_a_purpose_shows_the_diff_and_writes_when_told() {
 
 #[test]
 fn a_no_writes_nothing() {
-    let app = app();
+    let app = App::bare();
     let before = app.snapshot();
     let mut terminal = Terminal::start(&app, &["fill"], &[]);
     terminal.answer("What does the app do with the camera?", "Photographs the ring.");
@@ -129,7 +116,7 @@ fn a_no_writes_nothing() {
 #[test]
 fn an_empty_line_leaves_a_value_out_and_a_placeholder_is_refused() {
     for typed in ["", "TODO"] {
-        let app = app();
+        let app = App::bare();
         let mut terminal = Terminal::start(&app, &["fill"], &[]);
         terminal.answer("What does the app do with the camera?", typed);
         terminal.answer("Write these changes to 1 file?", "y");
@@ -142,7 +129,7 @@ fn an_empty_line_leaves_a_value_out_and_a_placeholder_is_refused() {
 
 #[test]
 fn an_answer_is_asked_again_until_it_fits_and_can_be_kept() {
-    let app = app();
+    let app = App::bare();
     app.write(
         "node_modules/tern_camera/elvask-sheet.toml",
         "sheet = 1\n\n[[requires]]\nios.plist = { key = \"ExampleTernKey\", value = \"{key}\" }\n\n[answers.key]\ntitle = \"The key, from the maker's page\"\npattern = \"^tern-[0-9]+$\"\n",
@@ -161,7 +148,7 @@ fn an_answer_is_asked_again_until_it_fits_and_can_be_kept() {
 #[test]
 fn what_opens_the_app_is_agreed_to_by_name() {
     for (typed, written) in [("n", false), ("y", true)] {
-        let app = app();
+        let app = App::bare();
         app.write(
             "node_modules/tern_camera/elvask-sheet.toml",
             "sheet = 1\n\n[[requires]]\nandroid.attribute = { on = \"application\", name = \"usesCleartextTraffic\", value = \"true\" }\n",
@@ -178,7 +165,7 @@ fn what_opens_the_app_is_agreed_to_by_name() {
 
 #[test]
 fn declare_and_withdraw_ask_before_they_write() {
-    let app = app();
+    let app = App::bare();
     let mut terminal = Terminal::start(&app, &["declare", "VIBRATE"], &[]);
     terminal.answer("Write these changes to 2 files?", "y");
     assert_eq!(terminal.end().0, 0);
@@ -193,7 +180,7 @@ fn declare_and_withdraw_ask_before_they_write() {
 
 #[test]
 fn a_terminal_gets_colour_unless_it_is_not_wanted() {
-    let app = app();
+    let app = App::bare();
     let (_, coloured) = Terminal::start(&app, &["check"], &[]).end();
     assert!(coloured.contains("\u{1b}["), "{coloured}");
     let (_, plain) = Terminal::start(&app, &["check"], &[("NO_COLOR", "1")]).end();

@@ -10,7 +10,7 @@ use elvask_core::finding::{Finding, Level, NeededBy};
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_needs::requirement::{Citation, EvidenceKind};
 use elvask_project::source::{FileId, Place, SourceFile, Sources};
-use unicode_width::UnicodeWidthStr;
+use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr};
 
 use super::snippet::{command, fit, unmarked};
 use super::style::{ADDED, ERROR, FAINT, HEADING, NOTE, REMOVED, WARNING, paint};
@@ -18,6 +18,9 @@ use super::{clean, clean_in_place, known_width, width, wrap};
 
 /// The most lines of one change that are shown.
 const MAX_LINES: usize = 5;
+
+/// The size from which on insertions are only put behind one another, in bytes: nobody sees so many.
+const MAX_JOINED: usize = 8 * 1024;
 
 /// The most columns of a path inside a package that are shown.
 const MAX_PATH: usize = 36;
@@ -269,7 +272,9 @@ fn hunks(text: &str, mut edits: Vec<Edit>) -> Vec<Hunk> {
     for edit in edits {
         match joined.last_mut() {
             Some(last) if (last.start, last.end) == (edit.start, edit.end) => {
-                if last.insert != edit.insert {
+                if last.insert.len() > MAX_JOINED {
+                    last.insert.push_str(&edit.insert);
+                } else if last.insert != edit.insert {
                     last.insert = together(&last.insert, &edit.insert);
                 }
             }
@@ -482,10 +487,14 @@ fn window(line: &str, seen: Range<usize>, room: usize) -> (String, Range<usize>)
     }
     let before = out.len();
     let mut end = from;
-    for letter in line.get(from..).unwrap_or_default().chars() {
-        if out.width() + 2 > room {
+    // Letters without a width take no room, and yet there must not be any number of them.
+    let mut taken = out.width();
+    for letter in line.get(from..).unwrap_or_default().chars().take(room * 4) {
+        let wide = letter.width().unwrap_or_default();
+        if taken + wide + 1 > room {
             break;
         }
+        taken += wide;
         out.push(letter);
         end += letter.len_utf8();
     }
@@ -533,5 +542,12 @@ mod tests {
         let (shown, marked) = window(&line, 300..304, 60);
         assert_eq!(&shown[marked], "here");
         assert!(shown.starts_with('…') && shown.ends_with('…') && shown.width() <= 60, "{shown}");
+    }
+
+    #[test]
+    fn letters_without_a_width_do_not_fill_the_screen() {
+        let line = "e\u{301}".repeat(100) + &"\u{301}".repeat(200_000);
+        let (shown, _) = window(&line, 0..0, 60);
+        assert!(shown.width() <= 60 && shown.chars().count() <= 242, "{}", shown.chars().count());
     }
 }

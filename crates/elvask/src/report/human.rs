@@ -67,7 +67,10 @@ fn summary(app: &App, report: &Report, left_out: usize) -> String {
         .filter(|(level, _, _)| report.count(*level) > 0)
         .map(|(level, word, style)| paint(style, &count(report.count(level), word)))
         .collect();
-    if parts.is_empty() {
+    if parts.is_empty() && left_out > 0 {
+        // What is not shown may be anything but clean.
+        parts.push("nothing of what was asked for".to_owned());
+    } else if parts.is_empty() {
         let some = report.judged.iter().any(|side| side.not.is_none());
         parts.push(if some { paint(GOOD, "clean") } else { paint(WARNING, "nothing was judged") });
     }

@@ -63,6 +63,20 @@ impl App {
         app
     }
 
+    /// The same with a manifest and a property list that declare nothing.
+    pub(crate) fn bare() -> App {
+        App::with(&[
+            (
+                MANIFEST,
+                "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+            ),
+            (
+                "ios/Marram/Info.plist",
+                "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleName</key>\n\t<string>Marram</string>\n\t<key>LSRequiresIPhoneOS</key>\n\t<true/>\n</dict>\n</plist>\n",
+            ),
+        ])
+    }
+
     pub(crate) fn root(&self) -> &Path {
         self.folder.path()
     }
