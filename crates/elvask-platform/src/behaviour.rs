@@ -42,8 +42,6 @@ behaviours! {
     PathSuffix = "path-suffix",
     /// `android:pathAdvancedPattern` is read.
     PathAdvancedPattern = "path-advanced-pattern",
-    /// `android:ssp` is read.
-    SchemeSpecificPart = "scheme-specific-part",
     /// The launch mode `singleInstancePerTask` is known.
     LaunchPerTask = "launch-per-task",
 }
