@@ -47,8 +47,6 @@ pub struct UsageKey {
     pub opens: &'static str,
     /// What happens without it.
     pub without: WithoutPurpose,
-    /// How sure that is.
-    pub confidence: Confidence,
 }
 
 impl UsageKey {
@@ -75,7 +73,6 @@ pub fn usage_keys() -> &'static [UsageKey] {
                 "stock" => WithoutPurpose::Stock,
                 _ => WithoutPurpose::Denied,
             },
-            confidence: Confidence::of(row.cell(7)),
         };
         rows(include_str!("../data/ios-usage-keys.tsv")).map(row).collect()
     })
