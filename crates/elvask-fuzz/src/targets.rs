@@ -324,6 +324,6 @@ fn asset_links(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
 }
 
 fn certificate(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
-    let _ = elvask_keys::read(bytes, Some("marsh-reeds"));
+    let _ = elvask_keys::read(bytes, Some("ringing-1"));
     Ok(())
 }

@@ -11,12 +11,17 @@
 //!
 //! Sources: RFC 7468 (PEM), RFC 7292 (PKCS#12) and the documentation of the Java key store. Keys are never looked at: only certificates are.
 
-use p12_keystore::error::Error as StoreError;
-use p12_keystore::{KeyStore, KeyStoreEntry, Pkcs12ImportPolicy};
+mod asn1;
+mod cipher;
+mod pem;
+mod pkcs12;
+mod x509;
+
 use sha1::Sha1;
-use sha2::{Digest as _, Sha256};
-use x509_cert::Certificate as X509;
-use x509_cert::der::{Decode as _, DecodePem as _, Encode as _};
+use sha2::Digest as _;
+
+use crate::asn1::{damaged, short};
+use crate::x509::X509;
 
 /// The largest file that is read, in bytes.
 pub const MAX_STORE: usize = 16 * 1024 * 1024;
@@ -87,10 +92,6 @@ pub enum CertificateError {
     TooLarge,
 }
 
-fn damaged(error: impl std::fmt::Display) -> CertificateError {
-    CertificateError::Damaged(error.to_string())
-}
-
 /// Reads the certificates of a file; the one that signs comes first in each entry, those that vouch for it are left out.
 ///
 /// # Errors
@@ -103,7 +104,7 @@ pub fn read(bytes: &[u8], password: Option<&str>) -> Result<(StoreKind, Vec<Cert
         return Ok((StoreKind::Jks, jks(bytes, password)?));
     }
     if let Some(text) = std::str::from_utf8(bytes).ok().filter(|text| text.contains("-----BEGIN ")) {
-        return Ok((StoreKind::Pem, pem(text)?));
+        return Ok((StoreKind::Pem, pem::read(text)?));
     }
     if !bytes.starts_with(&[0x30]) {
         return Err(CertificateError::Unknown);
@@ -111,77 +112,11 @@ pub fn read(bytes: &[u8], password: Option<&str>) -> Result<(StoreKind, Vec<Cert
     if let Ok(one) = of_der(bytes, None, false) {
         return Ok((StoreKind::Der, vec![one]));
     }
-    Ok((StoreKind::Pkcs12, pkcs12(bytes, password)?))
+    Ok((StoreKind::Pkcs12, pkcs12::read(bytes, password)?))
 }
 
 fn of_der(der: &[u8], alias: Option<String>, has_key: bool) -> Result<Certificate, CertificateError> {
-    let read = X509::from_der(der).map_err(damaged)?;
-    let tbs = read.tbs_certificate();
-    let until = tbs.validity().not_after.to_date_time();
-    Ok(Certificate {
-        alias,
-        has_key,
-        subject: tbs.subject().to_string(),
-        until: format!("{:04}-{:02}-{:02}", until.year(), until.month(), until.day()),
-        sha256: pairs(&Sha256::digest(der)),
-        sha1: pairs(&Sha1::digest(der)),
-    })
-}
-
-fn pairs(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02X}")).collect::<Vec<_>>().join(":")
-}
-
-fn pem(text: &str) -> Result<Vec<Certificate>, CertificateError> {
-    const BEGIN: &str = "-----BEGIN CERTIFICATE-----";
-    const END: &str = "-----END CERTIFICATE-----";
-    let mut out = Vec::new();
-    for part in text.split(BEGIN).skip(1) {
-        let Some((body, _)) = part.split_once(END) else { return Err(damaged("a certificate has no end line")) };
-        let body: String = body.split_whitespace().collect::<Vec<_>>().join("\n");
-        // The reader wants lines of 64 characters.
-        let lines: Vec<String> = body
-            .replace('\n', "")
-            .as_bytes()
-            .chunks(64)
-            .map(|line| String::from_utf8_lossy(line).into_owned())
-            .collect();
-        let read = X509::from_pem(format!("{BEGIN}\n{}\n{END}\n", lines.join("\n"))).map_err(damaged)?;
-        out.push(of_der(&read.to_der().map_err(damaged)?, None, false)?);
-    }
-    if out.is_empty() { Err(CertificateError::None(text.contains("PRIVATE KEY-----"))) } else { Ok(out) }
-}
-
-fn pkcs12(bytes: &[u8], password: Option<&str>) -> Result<Vec<Certificate>, CertificateError> {
-    let store = KeyStore::from_pkcs12(bytes, password.unwrap_or_default(), Pkcs12ImportPolicy::Relaxed).map_err(
-        |error| match (error, password) {
-            (StoreError::DerError(_) | StoreError::InvalidVersion, _) => CertificateError::Unknown,
-            (StoreError::MacError(_) | StoreError::Pkcs5Error(_) | StoreError::UnpadError, None) => {
-                CertificateError::Locked
-            }
-            (StoreError::MacError(_) | StoreError::Pkcs5Error(_) | StoreError::UnpadError, Some(_)) => {
-                CertificateError::WrongPassword
-            }
-            (error, _) => damaged(error),
-        },
-    )?;
-    let (mut out, mut has_key) = (Vec::new(), false);
-    for (alias, entry) in store.entries() {
-        let alias = Some(alias.clone());
-        match entry {
-            KeyStoreEntry::PrivateKeyChain(chain) => {
-                has_key = true;
-                if let Some(first) = chain.certs().first() {
-                    out.push(of_der(first.as_der(), alias, true)?);
-                }
-            }
-            KeyStoreEntry::Certificate(one) => out.push(of_der(one.as_der(), alias, false)?),
-            KeyStoreEntry::Secret(_) => {}
-        }
-    }
-    // Entries come in no order that means anything.
-    out.sort_by(|one, other| (other.has_key, &one.alias).cmp(&(one.has_key, &other.alias)));
-    if out.is_empty() { Err(CertificateError::None(has_key)) } else { Ok(out) }
+    X509::read(der)?.certificate(alias, has_key)
 }
 
 const JKS: [u8; 4] = [0xFE, 0xED, 0xFE, 0xED];
@@ -192,7 +127,7 @@ const SALT: &[u8] = b"Mighty Aphrodite";
 
 /// Reads a Java key store. Its certificates are not locked; a password that is given must fit all the same.
 fn jks(bytes: &[u8], password: Option<&str>) -> Result<Vec<Certificate>, CertificateError> {
-    let digest_at = bytes.len().checked_sub(20).ok_or_else(|| damaged("it ends too early"))?;
+    let digest_at = bytes.len().checked_sub(20).ok_or_else(short)?;
     let (content, digest) = bytes.split_at(digest_at);
     if let Some(password) = password {
         let mut sum = Sha1::new();
@@ -240,7 +175,7 @@ struct Reader<'b> {
 
 impl<'b> Reader<'b> {
     fn take(&mut self, count: usize) -> Result<&'b [u8], CertificateError> {
-        let (taken, rest) = self.rest.split_at_checked(count).ok_or_else(|| damaged("it ends too early"))?;
+        let (taken, rest) = self.rest.split_at_checked(count).ok_or_else(short)?;
         self.rest = rest;
         Ok(taken)
     }
