@@ -8,9 +8,7 @@ use elvask_project::files::Memory;
 use elvask_project::gradle::{Source, Stated};
 use elvask_project::source::Place;
 
-mod support;
-
-use support::Case;
+use crate::support::Case;
 
 fn run(case: &Case) -> String {
     let mut tree = Memory::app([("package.json", "{}")]);
@@ -80,5 +78,5 @@ fn run(case: &Case) -> String {
 
 #[test]
 fn cases_come_out_as_written() {
-    support::run_all("gradle", 25, run);
+    crate::support::run_all("gradle", 25, run);
 }

@@ -14,9 +14,7 @@ use elvask_project::gradle::Stated;
 use elvask_project::merge::{Input, Library, Merged, MergedElement, Role, Values};
 use elvask_project::source::{FileId, Place, Sources};
 
-mod support;
-
-use support::Case;
+use crate::support::Case;
 
 /// Splits `a=1 b="x y"` into pairs.
 fn pairs(text: &str) -> BTreeMap<String, String> {
@@ -146,5 +144,5 @@ fn dump(merged: &Merged<'_>, element: &MergedElement<'_>, sources: &Sources, dep
 
 #[test]
 fn cases_come_out_as_written() {
-    support::run_all("merge", 80, run);
+    crate::support::run_all("merge", 80, run);
 }

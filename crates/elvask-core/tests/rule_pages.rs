@@ -1,4 +1,4 @@
-//! The pages about the rules are generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask-core --test rule_pages` writes them.
+//! The pages about the rules are generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask-core --test all rule_pages::` writes them.
 
 #![expect(clippy::disallowed_methods, reason = "the pages stand in the project, not in an app")]
 

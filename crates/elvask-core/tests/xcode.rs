@@ -16,9 +16,7 @@ use elvask_project::source::Place;
 use elvask_project::surface::Surface;
 use elvask_project::xcode;
 
-mod support;
-
-use support::Case;
+use crate::support::Case;
 
 #[derive(Default)]
 struct Owner {
@@ -308,7 +306,7 @@ fn run(case: &Case) -> String {
 
 #[test]
 fn cases_come_out_as_written() {
-    support::run_all("xcode", 40, run);
+    crate::support::run_all("xcode", 40, run);
 }
 
 const PLAIN: &str = "version 54\nproject Debug SDKROOT = iphoneos\nproject Release SDKROOT = iphoneos\ntarget Marram app\nMarram Debug PRODUCT_NAME = Marram\nMarram Release PRODUCT_NAME = Marram\nMarram Release ZED = 1\n";

@@ -1,10 +1,8 @@
 //! What bad input gets: a clear error with its place, exit code 2, and no file touched.
 
-mod support;
-
 use std::fs;
 
-use support::{App, MANIFEST};
+use crate::support::{App, MANIFEST};
 
 const GOOD: &str =
     "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n";

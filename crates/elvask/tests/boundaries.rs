@@ -1,13 +1,11 @@
 //! What lies outside the app stays there, and nothing that a terminal would act on gets to it.
 
-mod support;
-
 use std::io::{Read as _, Write as _};
 use std::net::TcpStream;
 use std::process::{Command, Stdio};
 use std::time::Duration;
 
-use support::{App, MANIFEST};
+use crate::support::{App, MANIFEST};
 
 const BARE: &str =
     "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n";
@@ -56,8 +54,8 @@ impl Beside {
         std::fs::read_to_string(self.path(path)).unwrap()
     }
 
-    fn run(&self, arguments: &[&str]) -> support::Ran {
-        support::elvask(&self.path("app"), arguments)
+    fn run(&self, arguments: &[&str]) -> crate::support::Ran {
+        crate::support::elvask(&self.path("app"), arguments)
     }
 }
 

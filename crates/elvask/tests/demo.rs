@@ -1,8 +1,6 @@
 //! The main job on the sample app, in both layouts.
 
-mod support;
-
-use support::{App, GIVEN, MANIFEST, elvask};
+use crate::support::{App, GIVEN, MANIFEST, elvask};
 
 /// The mistakes that the `npm` app is seeded with, each with its line.
 const NPM: [&str; 36] = [

@@ -1,8 +1,6 @@
 //! Flags that no other test gives, each by what a person would notice.
 
-mod support;
-
-use support::{App, MANIFEST, elvask};
+use crate::support::{App, MANIFEST, elvask};
 
 const PLIST: &str = "ios/Marram/Info.plist";
 

@@ -1,12 +1,10 @@
 //! A writing that is interrupted loses nothing: the real program, ended at each of its steps.
 
-mod support;
-
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-use support::{App, MANIFEST};
+use crate::support::{App, MANIFEST};
 
 /// All files below a folder.
 fn tree(folder: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
@@ -46,7 +44,7 @@ fn eight() -> App {
 }
 
 fn fill() -> Vec<&'static str> {
-    FILL.into_iter().chain(support::GIVEN).collect()
+    FILL.into_iter().chain(crate::support::GIVEN).collect()
 }
 
 fn ended_at(app: &App, step: usize) -> i32 {

@@ -2,17 +2,15 @@
 //!
 //! `ELVASK_WRITE_CASES=1` writes the samples and `ELVASK_WRITE_PAGES=1` the schemas, to be read before they are committed.
 
-mod support;
-
 use std::collections::BTreeSet;
 use std::fs;
 use std::io::{BufRead as _, BufReader};
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 
+use crate::support::{App, MANIFEST, Ran, is_asked_to_write};
 use elvask_record::schema::ALL;
 use serde_json::Value;
-use support::{App, MANIFEST, Ran, is_asked_to_write};
 
 const PLIST: &str = "ios/Marram/Info.plist";
 

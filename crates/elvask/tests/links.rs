@@ -1,12 +1,10 @@
 //! `link` and `fingerprint`, on the sample app and on others.
 
-mod support;
-
 use std::io::{BufRead as _, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 
-use support::{App, GIVEN, MANIFEST, elvask};
+use crate::support::{App, GIVEN, MANIFEST, elvask};
 
 const SITE: &str = "https://marram.example/site/42";
 

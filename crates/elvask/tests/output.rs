@@ -1,8 +1,6 @@
 //! What people read, word by word, on a small app.
 
-mod support;
-
-use support::{App, MANIFEST};
+use crate::support::{App, MANIFEST};
 
 const PLIST: &str = "ios/Marram/Info.plist";
 

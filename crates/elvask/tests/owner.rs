@@ -1,11 +1,9 @@
 //! The commands by which an app's owner says what is meant: `declare`, `withdraw`, `place`, `init`, `trim`, and `sheet`.
 
-mod support;
-
 use std::io::Write as _;
 use std::process::{Command, Stdio};
 
-use support::{App, MANIFEST};
+use crate::support::{App, MANIFEST};
 
 const ACTIVITY: &str = "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">
     <uses-permission android:name=\"android.permission.CAMERA\" />

@@ -1,10 +1,8 @@
 //! How the program behaves among other programs.
 
-mod support;
-
 use std::process::{Command, Stdio};
 
-use support::{App, MANIFEST, elvask};
+use crate::support::{App, MANIFEST, elvask};
 
 const BARE: &str =
     "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n";

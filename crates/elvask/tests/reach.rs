@@ -1,8 +1,6 @@
 //! What this app needs of what its packages could ask for, told and written by the built program.
 
-mod support;
-
-use support::{App, MANIFEST};
+use crate::support::{App, MANIFEST};
 
 const MANIFEST_TEXT: &str =
     "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n";

@@ -1,13 +1,11 @@
 //! What the project's own pages say is true: their commands run as they are written, and lists are complete.
 
-mod support;
-
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 
-use support::App;
+use crate::support::App;
 
 fn root() -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..")

@@ -2,17 +2,15 @@
 
 #![cfg(target_os = "linux")]
 
-mod support;
-
 use std::fs::File;
 use std::io::{Read as _, Write as _};
 use std::process::{Child, Command};
 use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 
+use crate::support::{App, MANIFEST};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
-use support::{App, MANIFEST};
 
 /// How long an answer of the program may take.
 const PATIENCE: Duration = Duration::from_secs(20);

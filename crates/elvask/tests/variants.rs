@@ -1,8 +1,6 @@
 //! Variants, targets, configurations, merged manifests and repositories of several apps, by the built program.
 
-mod support;
-
-use support::elvask;
+use crate::support::elvask;
 
 const BUILD: &str = "apply plugin: 'com.android.application'\nandroid {\n    namespace 'example.log'\n    flavorDimensions 'tier'\n    productFlavors {\n        free { }\n        full { }\n    }\n    defaultConfig {\n        applicationId 'example.log'\n        minSdk 24\n        targetSdk System.getenv('LEVEL')\n    }\n}\n";
 const PROJECT: &str = "{ objects = { P = { isa = PBXProject; targets = (T, U); buildConfigurationList = L; developmentRegion = en; };

@@ -1,14 +1,12 @@
 //! What the program can say, on two pages for reading as a whole: all sentences of its source, and the help of every command.
 //!
-//! `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test words` writes them.
-
-mod support;
+//! `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test all words::` writes them.
 
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use crate::support::{elvask, is_asked_to_write};
 use proc_macro2::{Delimiter, TokenStream, TokenTree};
-use support::{elvask, is_asked_to_write};
 
 fn root() -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..")
@@ -85,7 +83,7 @@ fn sentence(literal: &str) -> Option<String> {
 #[test]
 fn all_that_is_said_is_on_one_page() {
     let mut page = String::from(
-        "# What the program can say\n\nAll sentences of the source, by the file that says them, for reading as a whole; `{…}` is filled in when it is said.\nThe page is generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test words`.\n",
+        "# What the program can say\n\nAll sentences of the source, by the file that says them, for reading as a whole; `{…}` is filled in when it is said.\nThe page is generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test all words::`.\n",
     );
     let crates = root().join("crates");
     for name in [
@@ -151,7 +149,7 @@ fn the_help_of_every_command_is_on_one_page_and_has_examples() {
         ran.out
     };
     let mut page = String::from(
-        "# Commands\n\nThe help of every command, as `--help` prints it. The page is generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test words`.\n",
+        "# Commands\n\nThe help of every command, as `--help` prints it. The page is generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test all words::`.\n",
     );
     let mut left: Vec<Vec<String>> = vec![Vec::new()];
     let mut number = 0;

@@ -1,8 +1,5 @@
 //! Runs the built program on files in a temporary folder.
 
-#![allow(dead_code, reason = "each test file uses a part of it")]
-#![allow(clippy::mod_module_files, reason = "a file of its own would be taken for a test")]
-
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};

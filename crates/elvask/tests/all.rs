@@ -1,0 +1,31 @@
+//! All tests of the crate in one program: it is built and linked once, and they run side by side.
+
+mod bad_input;
+mod boundaries;
+mod demo;
+mod flags;
+mod interrupted;
+mod json;
+mod links;
+mod output;
+mod owner;
+mod program;
+mod reach;
+mod readme;
+mod support;
+mod terminal;
+mod variants;
+mod words;
+
+/// A file that is not named above would never run.
+#[test]
+fn every_file_of_tests_is_part_of_the_program() {
+    let text = include_str!("all.rs");
+    for entry in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/tests")).unwrap() {
+        let path = entry.unwrap().path();
+        let name = path.file_stem().unwrap().to_str().unwrap();
+        if path.extension().is_some_and(|extension| extension == "rs") && name != "all" {
+            assert!(text.contains(&format!("\nmod {name};\n")), "{name}.rs is not named in all.rs");
+        }
+    }
+}
