@@ -23,6 +23,7 @@ pub mod generated;
 pub mod kinds;
 pub mod linking;
 pub mod own;
+mod pattern;
 pub mod plan;
 pub mod reach;
 pub mod remedy;

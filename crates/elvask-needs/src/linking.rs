@@ -2,14 +2,13 @@
 //! runtime.
 
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
 
 use elvask_platform::Platform;
 use elvask_project::files::{FileKind, Files, shown};
 use elvask_project::source::read_text;
-use regex_lite::Regex;
 
 use crate::evidence::pods::{statement_end, texts, without_comments};
+use crate::pattern::Pattern;
 
 /// The largest build file that is read, in bytes.
 const MAX_FILE: usize = 1024 * 1024;
@@ -42,28 +41,16 @@ pub struct Linking {
     podfile_shown: String,
 }
 
-struct Forms {
-    pod: Regex,
-    loaded: Regex,
-    debug: Regex,
-    list: Regex,
-}
-
-fn forms() -> Option<&'static Forms> {
-    static FORMS: OnceLock<Option<Forms>> = OnceLock::new();
-    let make = || {
-        let package = r"((?:@[\w.-]+/)?[\w.-]+)";
-        Some(Forms {
-            pod: Regex::new(r#"(?m)^[ \t]*pod[ \t(]+['"]([^'"\n]+)['"]"#).ok()?,
-            loaded: Regex::new(&format!(r#"node_modules/{package}/|(?:resolve|require)\w*[\s(]*['"]{package}/"#))
-                .ok()?,
-            debug: Regex::new(r#"(?m)^[ \t]*debug(?:Implementation|Api)[^\n]*project\([^'"\n]*['"]:([^'"\n]+)['"]"#)
-                .ok()?,
-            list: Regex::new(r"\w+[ \t]*\(?[ \t]*\[([^\]]*)\]").ok()?,
-        })
-    };
-    FORMS.get_or_init(make).as_ref()
-}
+static POD: Pattern = Pattern::new(r#"(?m)^[ \t]*pod[ \t(]+['"]([^'"\n]+)['"]"#, &["pod"]);
+static LOADED: Pattern = Pattern::new(
+    r#"node_modules/((?:@[\w.-]+/)?[\w.-]+)/|(?:resolve|require)\w*[\s(]*['"]((?:@[\w.-]+/)?[\w.-]+)/"#,
+    &["node_modules/", "resolve", "require"],
+);
+static DEBUG_MODULE: Pattern = Pattern::new(
+    r#"(?m)^[ \t]*debug(?:Implementation|Api)[^\n]*project\([^'"\n]*['"]:([^'"\n]+)['"]"#,
+    &["debugImplementation", "debugApi"],
+);
+static LIST: Pattern = Pattern::new(r"\w+[ \t]*\(?[ \t]*\[([^\]]*)\]", &["["]);
 
 /// Reads the build files of the app at `root`.
 pub fn read(files: &dyn Files, root: &Path) -> Linking {
@@ -110,9 +97,8 @@ fn scripts_in(files: &dyn Files, folder: &Path) -> Vec<PathBuf> {
 
 impl Linking {
     fn podfile(&mut self, text: &str, shown: &str) {
-        let Some(forms) = forms() else { return };
         let plain = without_comments(text);
-        for found in forms.pod.captures_iter(&plain) {
+        for found in POD.captures_iter(&plain) {
             let (Some(whole), Some(name)) = (found.get(0), found.get(1)) else { continue };
             let rest = plain.get(whole.end()..statement_end(&plain, whole.end())).unwrap_or_default();
             let (pod, part) =
@@ -126,7 +112,7 @@ impl Linking {
                 configurations.is_some_and(|list| list.contains("Debug") && !list.contains("Release"));
             self.pods.push(Pod { name: pod.to_owned(), parts, for_development });
         }
-        for found in forms.list.captures_iter(&plain) {
+        for found in LIST.captures_iter(&plain) {
             self.chosen.extend(texts(found.get(1).map_or("", |list| list.as_str())));
         }
         self.load(&plain, shown);
@@ -135,24 +121,22 @@ impl Linking {
     }
 
     fn gradle(&mut self, text: &str, shown: &str) {
-        let Some(forms) = forms() else { return };
         let lines = text.lines().filter(|line| !line.trim_start().starts_with("//"));
         let plain: String = lines.collect::<Vec<_>>().join("\n");
         self.debug_modules
-            .extend(forms.debug.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())));
+            .extend(DEBUG_MODULE.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())));
         self.load(&plain, shown);
     }
 
     /// Notes the packages whose scripts a build file loads. A line that merely says where a package lies loads nothing.
     fn load(&mut self, plain: &str, shown: &str) {
-        let Some(forms) = forms() else { return };
         let places = |line: &&str| {
             let start = line.trim_start();
             ["pod ", "pod(", "include ", "include("].iter().any(|word| start.starts_with(word))
                 || line.contains("projectDir")
         };
         let lines: Vec<_> = plain.lines().filter(|line| !places(line)).collect();
-        for found in forms.loaded.captures_iter(&lines.join("\n")) {
+        for found in LOADED.captures_iter(&lines.join("\n")) {
             let Some(name) = (1..=2).find_map(|at| found.get(at)) else { continue };
             let name = name.as_str().to_owned();
             if !self.loads.iter().any(|(known, file)| *known == name && file == shown) {

@@ -8,14 +8,38 @@ use regex_lite::Regex;
 use super::Learned;
 use super::gather::Found;
 use super::shown::Shown;
+use crate::pattern::Pattern;
 use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, When};
 
 /// The deepest chain of names that is followed.
 const MAX_STEPS: usize = 12;
 
-fn pattern(text: &str) -> Option<Regex> {
-    Regex::new(text).ok()
+/// Makes a pattern that has a name in it, where the text has that name.
+fn pattern_of(name: &str, text: &str, pattern: impl FnOnce(&str) -> String) -> Option<Regex> {
+    text.contains(name).then(|| Regex::new(&pattern(&regex_lite::escape(name))).ok()).flatten()
 }
+
+static LOWEST_LEVEL: Pattern = Pattern::new(
+    r"(?m)(?:^|[{;\s])(?:minSdkVersion|minSdk)\b[ \t]*(?:=[ \t]*|\([ \t]*|[ \t])([^:\s][^\n]*)$",
+    &["minSdk"],
+);
+static NAMESPACE: Pattern = Pattern::new(r#"(?m)^[ \t]*namespace[ \t=(]*["']([A-Za-z0-9_.]+)["']"#, &["namespace"]);
+static MANIFEST: Pattern =
+    Pattern::new(r#"manifest\.srcFile[ \t=(]*(?:file\()?["']([^"'$]+)["']"#, &["manifest.srcFile"]);
+static MODULE: Pattern = Pattern::new(r#"(?m)^[^/\n]*\bproject\([^)'"\n]*['"]:([^'"\n]+)['"]"#, &["project("]);
+static ARTIFACT: Pattern = Pattern::new(
+    r#"\b(?:implementation|api)[ \t(]+(?:platform\()?['"]([\w.-]+:[\w.-]+)[:'"]"#,
+    &["implementation", "api"],
+);
+static POD_VERSION: [Pattern; 3] = [
+    Pattern::new(r"(?m)^[^#\n]*\.ios\.deployment_target[ \t]*=[ \t]*([^\n#]+)", &[".ios.deployment_target"]),
+    Pattern::new(
+        r"(?m)^[^#\n]*\.platforms?[ \t]*=[^\n#]*?(?:ios:|:ios[ \t]*=>|:ios[ \t]*,)[ \t]*([^\n#,}]+)",
+        &[".platform"],
+    ),
+    Pattern::new(r"(?m)^[ \t]*(?:ios:|:ios[ \t]*=>)[ \t]*([^\n#,}]+)", &["ios:", ":ios"]),
+];
+static SWIFT_VERSION: Pattern = Pattern::new(r#"\.iOS\([ \t]*(?:\.v([0-9_]+)|"([0-9.]+)")"#, &[".iOS("]);
 
 fn cited(text: &str, shown: &str, at: usize) -> Citation {
     Citation::in_text(EvidenceKind::Build, shown, text, at)
@@ -45,14 +69,9 @@ pub(super) struct Around<'t> {
 
 /// Reads the lowest level in a Gradle script.
 pub(super) fn read_gradle(text: &str, shown: &str, around: &Around<'_>, found: &mut Found) {
-    let Some(statement) =
-        pattern(r"(?m)(?:^|[{;\s])(?:minSdkVersion|minSdk)\b[ \t]*(?:=[ \t]*|\([ \t]*|[ \t])([^:\s][^\n]*)$")
-    else {
-        return;
-    };
     let plain = without_comments(text);
     let mut told = false;
-    for captured in statement.captures_iter(&plain) {
+    for captured in LOWEST_LEVEL.captures_iter(&plain) {
         let (Some(whole), Some(expression)) = (captured.get(0), captured.get(1)) else { continue };
         let at = whole.start() + whole.as_str().find("minSdk").unwrap_or(0);
         let written = expression.as_str().trim().trim_end_matches([';', '}', ' ']).trim_end();
@@ -81,12 +100,14 @@ pub(super) fn read_gradle(text: &str, shown: &str, around: &Around<'_>, found: &
 /// Replaces comments by space, so that places stay.
 fn without_comments(text: &str) -> String {
     let style = super::lexer::Style { single_quotes: true, ..super::lexer::Style::default() };
-    let stretches = super::lexer::stretches(text, style);
-    let comment = |at: usize| stretches.at(at) == Some(super::lexer::Stretch::Comment);
-    let blank = |(at, letter): (usize, char)| {
-        if comment(at) && letter != '\n' { " ".repeat(letter.len_utf8()) } else { letter.to_string() }
-    };
-    text.char_indices().map(blank).collect()
+    let mut plain = String::with_capacity(text.len());
+    for comment in super::lexer::stretches(text, style).comments() {
+        plain.push_str(text.get(plain.len()..comment.start).unwrap_or_default());
+        let comment = text.get(plain.len()..comment.end).unwrap_or_default();
+        plain.extend(comment.bytes().map(|byte| if byte == b'\n' { '\n' } else { ' ' }));
+    }
+    plain.push_str(text.get(plain.len()..).unwrap_or_default());
+    plain
 }
 
 struct Script<'t> {
@@ -163,9 +184,11 @@ impl Script<'_> {
 
     /// Looks a variable up: `def NAME = …`, `ext.NAME = …`, `val NAME = …`.
     fn assigned(&self, name: &str, steps: usize) -> Option<Stated> {
-        let line = pattern(&format!(
-            r"(?m)^[ \t]*(?:def |val |var |final |int |Integer |ext\.|static )*{name}[ \t]*=[ \t]*([^\n=][^\n]*)$"
-        ))?;
+        let line = pattern_of(name, self.text, |name| {
+            format!(
+                r"(?m)^[ \t]*(?:def |val |var |final |int |Integer |ext\.|static )*{name}[ \t]*=[ \t]*([^\n=][^\n]*)$"
+            )
+        })?;
         let found = line.captures(self.text)?.get(1)?.as_str();
         self.level(found, steps + 1)
     }
@@ -176,7 +199,8 @@ impl Script<'_> {
         if !name.chars().all(|letter| letter.is_alphanumeric() || letter == '_') || name.is_empty() {
             return None;
         }
-        let entry = pattern(&format!(r#"["']?\b{name}["']?[ \t]*(?::|to\b)[ \t]*([^\n,\]]+)"#))?;
+        let entry =
+            pattern_of(name, self.text, |name| format!(r#"["']?\b{name}["']?[ \t]*(?::|to\b)[ \t]*([^\n,\]]+)"#))?;
         let found = entry.captures(self.text)?.get(1)?.as_str();
         self.level(found, steps + 1)
     }
@@ -198,8 +222,12 @@ impl Script<'_> {
     fn in_package_json(&self, owner: &str, path: &[&str]) -> Option<Stated> {
         let owner = owner.trim();
         let json = self.around.package_json.as_ref()?;
-        let read = pattern(&format!(r"(?m)\b{}[ \t]*=[^\n]*(?:JsonSlurper|package\.json)", regex_lite::escape(owner)))?;
-        if owner.is_empty() || !read.is_match(self.text) {
+        if owner.is_empty() {
+            return None;
+        }
+        let read =
+            pattern_of(owner, self.text, |owner| format!(r"(?m)\b{owner}[ \t]*=[^\n]*(?:JsonSlurper|package\.json)"))?;
+        if !read.is_match(self.text) {
             return None;
         }
         let mut value = json;
@@ -276,17 +304,18 @@ fn call(text: &str) -> Option<(&str, &str)> {
 
 /// Returns the namespace that a Gradle script states.
 pub(super) fn namespace(text: &str) -> Option<String> {
-    let stated = pattern(r#"(?m)^[ \t]*namespace[ \t=(]*["']([A-Za-z0-9_.]+)["']"#)?;
-    Some(stated.captures(text)?.get(1)?.as_str().to_owned())
+    Some(NAMESPACE.captures(text)?.get(1)?.as_str().to_owned())
 }
 
 /// Returns the manifests that a script names in place of the usual one, in the branch that today's tools take; none where it
 /// names none.
 pub(super) fn named_manifests(text: &str, folder: &Path) -> Vec<PathBuf> {
+    if !text.contains("manifest.srcFile") {
+        return Vec::new();
+    }
     let plain = without_comments(text);
-    let Some(named) = pattern(r#"manifest\.srcFile[ \t=(]*(?:file\()?["']([^"'$]+)["']"#) else { return Vec::new() };
     let mut all = Vec::new();
-    for captured in named.captures_iter(&plain) {
+    for captured in MANIFEST.captures_iter(&plain) {
         let (Some(whole), Some(path)) = (captured.get(0), captured.get(1)) else { continue };
         let path = Path::new(path.as_str());
         // A path that leads out of the package is not followed.
@@ -338,17 +367,17 @@ fn branch(before: &str) -> Branch {
 
 /// Returns the modules of the same build that a Gradle script depends on: `tern_camera` of `project(':tern_camera')`.
 pub(super) fn modules(text: &str) -> Vec<String> {
-    let Some(form) = pattern(r#"(?m)^[^/\n]*\bproject\([^)'"\n]*['"]:([^'"\n]+)['"]"#) else { return Vec::new() };
+    if !text.contains("project(") {
+        return Vec::new();
+    }
     let plain = without_comments(text);
-    form.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
+    MODULE.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
 }
 
 /// Returns the artifacts of repositories that a Gradle script depends on, by group and name.
 pub(super) fn artifacts(text: &str) -> Vec<String> {
-    let form = pattern(r#"\b(?:implementation|api)[ \t(]+(?:platform\()?['"]([\w.-]+:[\w.-]+)[:'"]"#);
-    let Some(form) = form else { return Vec::new() };
     let plain = without_comments(text);
-    form.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
+    ARTIFACT.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
 }
 
 /// Says whether a source file in Kotlin or Java is part of what ships: not in a source set of tests, or of a build type that
@@ -374,27 +403,27 @@ pub(super) fn ships(shown: &str, scripts: &[(&super::walk::PackageFile, String)]
         return false;
     }
     let quoted: String = set.chars().filter(|letter| letter.is_alphanumeric() || *letter == '_').collect();
-    let like_debug = pattern(&format!(
-        r"\b{quoted}\b['\x22)]*\s*\{{[^}}]*(?:debuggable\s*=?\s*\(?true|initWith[\s(]*(?:buildTypes\.)?(?:getByName\(.)?debug)"
-    ));
-    !like_debug.is_some_and(|form| scripts.iter().any(|(_, text)| form.is_match(text)))
+    let like_debug = |name: &str| {
+        format!(
+            r"\b{name}\b['\x22)]*\s*\{{[^}}]*(?:debuggable\s*=?\s*\(?true|initWith[\s(]*(?:buildTypes\.)?(?:getByName\(.)?debug)"
+        )
+    };
+    let is_like_debug = |text: &str| pattern_of(&quoted, text, like_debug).is_some_and(|form| form.is_match(text));
+    !scripts.iter().any(|(_, text)| is_like_debug(text))
 }
 
 /// Reads the lowest version of iOS in the description of a pod.
 pub(super) fn read_podspec(text: &str, shown: &str, found: &mut Found) {
-    let forms = [
-        r"(?m)^[^#\n]*\.ios\.deployment_target[ \t]*=[ \t]*([^\n#]+)",
-        r"(?m)^[^#\n]*\.platforms?[ \t]*=[^\n#]*?(?:ios:|:ios[ \t]*=>|:ios[ \t]*,)[ \t]*([^\n#,}]+)",
-        r"(?m)^[ \t]*(?:ios:|:ios[ \t]*=>)[ \t]*([^\n#,}]+)",
-    ];
-    for form in forms {
-        let Some(captured) = pattern(form).and_then(|form| form.captures(text)) else { continue };
+    for form in &POD_VERSION {
+        let Some(captured) = form.captures(text) else { continue };
         let (Some(whole), Some(written)) = (captured.get(0), captured.get(1)) else { continue };
         let at = whole.start() + whole.as_str().len() - whole.as_str().trim_start().len();
         let written = written.as_str().trim().trim_end_matches([';', '}']).trim();
         let value = version_of(written).or_else(|| {
             let named = written.chars().all(|letter| letter.is_alphanumeric() || letter == '_');
-            let assigned = named.then(|| pattern(&format!(r"(?m)^[ \t]*{written}[ \t]*=[ \t]*([^\n#]+)"))).flatten()?;
+            let assigned = named
+                .then(|| pattern_of(written, text, |written| format!(r"(?m)^[ \t]*{written}[ \t]*=[ \t]*([^\n#]+)")));
+            let assigned = assigned.flatten()?;
             version_of(assigned.captures(text)?.get(1)?.as_str().trim())
         });
         match value {
@@ -417,8 +446,7 @@ fn version_of(written: &str) -> Option<Version> {
 
 /// Reads the lowest version of iOS in `Package.swift`.
 pub(super) fn read_swift_package(text: &str, shown: &str, found: &mut Found) {
-    let Some(captured) = pattern(r#"\.iOS\([ \t]*(?:\.v([0-9_]+)|"([0-9.]+)")"#).and_then(|form| form.captures(text))
-    else {
+    let Some(captured) = SWIFT_VERSION.captures(text) else {
         return;
     };
     let Some(whole) = captured.get(0) else { return };

@@ -19,6 +19,11 @@ impl Stretches {
         let (_, end, kind) = self.0.get(next.checked_sub(1)?)?;
         (at < *end).then_some(*kind)
     }
+
+    /// Returns the bytes of the comments.
+    pub(crate) fn comments(&self) -> impl Iterator<Item = std::ops::Range<usize>> {
+        self.0.iter().filter(|(_, _, kind)| *kind == Stretch::Comment).map(|(start, end, _)| *start..*end)
+    }
 }
 
 /// How a language writes comments and strings.
@@ -100,8 +105,7 @@ pub(crate) fn stretches(text: &str, style: Style) -> Stretches {
 }
 
 fn find(bytes: &[u8], from: usize, what: &[u8]) -> Option<usize> {
-    let rest = bytes.get(from..)?;
-    rest.windows(what.len()).position(|window| window == what).map(|at| at + from)
+    memchr::memmem::find(bytes.get(from..)?, what).map(|at| at + from)
 }
 
 /// When code is compiled.

@@ -3,9 +3,7 @@
 //! Source: "Podspec Syntax Reference" of CocoaPods: without `default_subspecs` all parts are taken, test specifications are not,
 //! and a pattern that names a folder takes the files right in it.
 
-use std::sync::OnceLock;
-
-use regex_lite::Regex;
+use crate::pattern::Pattern;
 use serde::{Deserialize, Serialize};
 
 /// What a package's builds make and depend on.
@@ -55,26 +53,12 @@ struct Description {
 #[derive(Debug, Default)]
 pub(super) struct Descriptions(Vec<Description>);
 
-struct Forms {
-    statement: Regex,
-    text: Regex,
-    variable: Regex,
-}
-
-fn forms() -> Option<&'static Forms> {
-    static FORMS: OnceLock<Option<Forms>> = OnceLock::new();
-    let make = || {
-        Some(Forms {
-            statement: Regex::new(
-                r"(\w+)\.(?:(ios|osx|macos|tvos|watchos|visionos)\.)?(source_files|exclude_files|default_subspecs?|dependency|vendored_frameworks?|vendored_librar(?:y|ies)|subspec|test_spec|app_spec)\b",
-            )
-            .ok()?,
-            text: Regex::new(r#""([^"\n]*)"|'([^'\n]*)'"#).ok()?,
-            variable: Regex::new(r"do\s*\|\s*(\w+)\s*\|").ok()?,
-        })
-    };
-    FORMS.get_or_init(make).as_ref()
-}
+static STATEMENT: Pattern = Pattern::new(
+    r"(\w+)\.(?:(ios|osx|macos|tvos|watchos|visionos)\.)?(source_files|exclude_files|default_subspecs?|dependency|vendored_frameworks?|vendored_librar(?:y|ies)|subspec|test_spec|app_spec)\b",
+    &[],
+);
+static TEXT: Pattern = Pattern::new(r#""([^"\n]*)"|'([^'\n]*)'"#, &[]);
+static VARIABLE: Pattern = Pattern::new(r"do\s*\|\s*(\w+)\s*\|", &["|"]);
 
 /// Takes comments off, which start with `#` outside of texts.
 pub(crate) fn without_comments(text: &str) -> String {
@@ -120,15 +104,13 @@ pub(crate) fn statement_end(text: &str, from: usize) -> usize {
 
 /// Returns the texts in a stretch of a script.
 pub(crate) fn texts(stretch: &str) -> Vec<String> {
-    let Some(forms) = forms() else { return Vec::new() };
-    let text = |found: regex_lite::Captures<'_>| Some(found.get(1).or_else(|| found.get(2))?.as_str().to_owned());
-    forms.text.captures_iter(stretch).filter_map(text).collect()
+    let text = |found: regex::Captures<'_>| Some(found.get(1).or_else(|| found.get(2))?.as_str().to_owned());
+    TEXT.captures_iter(stretch).filter_map(text).collect()
 }
 
 impl Descriptions {
     /// Reads the description in the file `shown`, and notes what it makes, depends on and brings along.
     pub(super) fn read(&mut self, text: &str, shown: &str, pods: &mut Pods, binaries: &mut Vec<String>) {
-        let Some(forms) = forms() else { return };
         let (folder, file) = shown.rsplit_once('/').map_or(("", shown), |(folder, file)| (folder, file));
         let name = file.strip_suffix(".podspec").unwrap_or(file).to_owned();
         let folder = if folder.is_empty() { String::new() } else { format!("{folder}/") };
@@ -137,7 +119,7 @@ impl Descriptions {
         // The variables of the blocks, with the section that each stands for at that place.
         let mut bound: Vec<(String, usize)> = Vec::new();
         let mut default = None;
-        for found in forms.statement.captures_iter(&plain) {
+        for found in STATEMENT.captures_iter(&plain) {
             let (Some(whole), Some(variable), Some(word)) = (found.get(0), found.get(1), found.get(3)) else {
                 continue;
             };
@@ -154,7 +136,7 @@ impl Descriptions {
                     let name = if around.is_empty() { inner } else { format!("{around}/{inner}") };
                     let beside = word.as_str() != "subspec" || sections.get(section).is_some_and(|one| one.beside);
                     sections.push(Section { name, beside, ..Section::default() });
-                    if let Some(variable) = forms.variable.captures(stretch).and_then(|found| found.get(1)) {
+                    if let Some(variable) = VARIABLE.captures(stretch).and_then(|found| found.get(1)) {
                         bound.push((variable.as_str().to_owned(), sections.len() - 1));
                     }
                 }

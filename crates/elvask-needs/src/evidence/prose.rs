@@ -8,10 +8,10 @@ use std::sync::OnceLock;
 
 use elvask_platform::wording::{NoteWords, note_words};
 use elvask_platform::{Platform, Version};
-use regex_lite::Regex;
 
 use super::forms::{Forms, ascii};
 use crate::conditions;
+use crate::pattern::Pattern;
 use crate::requirement::When;
 
 /// What words say about a thing.
@@ -83,6 +83,42 @@ pub(super) fn verdict(text: &str) -> Verdict {
     }
 }
 
+// Forms of levels and versions, for text in small letters.
+// Android 13 (API level 33) and above; API 33+; from level 33
+static FROM_LEVEL: Pattern = Pattern::new(
+    r"(android|api|sdk|level|targetsdkversion|target)[ -]*(?:level|version|sdk)?[ -]*(?:>=|≥)? *([0-9]{1,2})(?:\.[0-9]+)? *(?:\((?:api|sdk|level|api level|sdk version)[ -]*(?:level )?([0-9]{2})\+?\))? *(\+|and (?:above|higher|later|newer|up)|or (?:above|higher|later|newer)|and on|upwards|onwards)?",
+    &["android", "api", "sdk", "level", "target"],
+);
+static TO_LEVEL: Pattern = Pattern::new(
+    r"(?:<=|≤|up to|until|through|below|before|older than|lower than|under|prior to|pre-?) *(android|api|sdk|level)?[ -]*(?:level|version|sdk)? *([0-9]{1,2})\b|(android|api|sdk|level)[ -]*(?:level|version|sdk)? *([0-9]{1,2})(?:\.[0-9]+)? *(?:\([^)]*\) *)?(?:and|or) (?:below|lower|older|earlier|under)",
+    &[
+        "<=", "≤", "up to", "until", "through", "below", "before", "older", "lower", "under", "prior to", "pre",
+        "earlier",
+    ],
+);
+static FROM_VERSION: Pattern = Pattern::new(
+    r"ios *([0-9]{1,2}(?:\.[0-9]+)?) *(?:\+|and (?:above|higher|later|newer|up)|or (?:above|higher|later|newer)|and on|onwards)",
+    &["ios"],
+);
+static TO_VERSION: Pattern = Pattern::new(
+    r"(?:below|before|older than|prior to|pre-?|up to) *ios *([0-9]{1,2}(?:\.[0-9]+)?)|ios *([0-9]{1,2}(?:\.[0-9]+)?) *(?:and|or) (?:below|lower|older|earlier)",
+    &["ios"],
+);
+static PACKAGE_VERSION: [Pattern; 3] = [
+    Pattern::new(
+        r"\bversions? ?(?:below|before|older than|prior to|lower than|under|less than|<) *v?([0-9]+(?:\.[0-9]+)*)(?:\.x)?",
+        &[],
+    ),
+    Pattern::new(
+        r"\b(?:version |v)v?([0-9]+(?:\.[0-9]+)*)(?:\.x)? *(?:and|or) (?:below|lower|older|earlier|under|before)|\bversions? ?(?:up to|<=|≤|until) *v?([0-9]+(?:\.[0-9]+)*)(?:\.x)?",
+        &[],
+    ),
+    Pattern::new(
+        r"\b(?:version |v)v?([0-9]+(?:\.[0-9]+)*)(?:\.x)? *(?:\+|(?:and|or) (?:above|higher|later|newer|up))|\b(?:since|from|starting with|starting from|as of) version v?([0-9]+(?:\.[0-9]+)*)(?:\.x)?",
+        &[],
+    ),
+];
+
 /// Finds the condition on levels and versions that a sentence states, and the level up to which something holds.
 // In one piece: the patterns stand beside what their groups mean.
 pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
@@ -90,17 +126,6 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
     if !text.bytes().any(|byte| byte.is_ascii_digit()) {
         return (When::default(), None);
     }
-    static FORMS: OnceLock<Option<[Regex; 4]>> = OnceLock::new();
-    let forms = FORMS.get_or_init(|| {
-        Some([
-            // Android 13 (API level 33) and above; API 33+; from level 33
-            Regex::new(r"(android|api|sdk|level|targetsdkversion|target)[ -]*(?:level|version|sdk)?[ -]*(?:>=|≥)? *([0-9]{1,2})(?:\.[0-9]+)? *(?:\((?:api|sdk|level|api level|sdk version)[ -]*(?:level )?([0-9]{2})\+?\))? *(\+|and (?:above|higher|later|newer|up)|or (?:above|higher|later|newer)|and on|upwards|onwards)?").ok()?,
-            Regex::new(r"(?:<=|≤|up to|until|through|below|before|older than|lower than|under|prior to|pre-?) *(android|api|sdk|level)?[ -]*(?:level|version|sdk)? *([0-9]{1,2})\b|(android|api|sdk|level)[ -]*(?:level|version|sdk)? *([0-9]{1,2})(?:\.[0-9]+)? *(?:\([^)]*\) *)?(?:and|or) (?:below|lower|older|earlier|under)").ok()?,
-            Regex::new(r"ios *([0-9]{1,2}(?:\.[0-9]+)?) *(?:\+|and (?:above|higher|later|newer|up)|or (?:above|higher|later|newer)|and on|onwards)").ok()?,
-            Regex::new(r"(?:below|before|older than|prior to|pre-?|up to) *ios *([0-9]{1,2}(?:\.[0-9]+)?)|ios *([0-9]{1,2}(?:\.[0-9]+)?) *(?:and|or) (?:below|lower|older|earlier)").ok()?,
-        ])
-    });
-    let Some([from, to, ios_from, ios_to]) = forms else { return (When::default(), None) };
     let text = text.to_lowercase();
     let mut when = When::default();
     let mut cap = None;
@@ -113,7 +138,7 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
                 Some(number).filter(|level| (18..=40).contains(level))
             }
         };
-        if let Some(found) = to.captures(&text) {
+        if let Some(found) = TO_LEVEL.captures(&text) {
             let whole = found.get(0).map_or("", |text| text.as_str());
             let word = found.get(1).or_else(|| found.get(3)).map_or("api", |text| text.as_str());
             let written = found.get(2).or_else(|| found.get(4)).map_or("", |text| text.as_str());
@@ -131,7 +156,7 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
                 .any(|word| whole.starts_with(word));
             cap = if short { value_below.and_then(|level| level.checked_sub(1)) } else { value };
         }
-        for found in from.captures_iter(&text).filter(|_| cap.is_none()) {
+        for found in FROM_LEVEL.captures_iter(&text).filter(|_| cap.is_none()) {
             let whole = found.get(0).map_or("", |text| text.as_str());
             let before = found.get(0).and_then(|whole| text.get(..whole.start())).unwrap_or_default().trim_end();
             let starts = [
@@ -164,10 +189,10 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
             }
         }
     } else {
-        let version = |found: Option<regex_lite::Match<'_>>| found.and_then(|text| Version::parse(text.as_str()));
-        if let Some(found) = ios_to.captures(&text) {
+        let version = |found: Option<regex::Match<'_>>| found.and_then(|text| Version::parse(text.as_str()));
+        if let Some(found) = TO_VERSION.captures(&text) {
             when.ios_version = version(found.get(1)).or_else(|| version(found.get(2))).map(conditions::Range::below);
-        } else if let Some(found) = ios_from.captures(&text) {
+        } else if let Some(found) = FROM_VERSION.captures(&text) {
             when.ios_version = version(found.get(1)).map(conditions::Range::at_least);
         }
     }
@@ -205,16 +230,7 @@ pub(super) fn versions_meant(text: &str) -> Option<Versions> {
     if !numbered && !text.contains("version") {
         return None;
     }
-    static FORMS: OnceLock<Option<[Regex; 3]>> = OnceLock::new();
-    let number = r"v?([0-9]+(?:\.[0-9]+)*)(?:\.x)?";
-    let forms = FORMS.get_or_init(|| {
-        Some([
-            Regex::new(&format!(r"\bversions? ?(?:below|before|older than|prior to|lower than|under|less than|<) *{number}")).ok()?,
-            Regex::new(&format!(r"\b(?:version |v){number} *(?:and|or) (?:below|lower|older|earlier|under|before)|\bversions? ?(?:up to|<=|≤|until) *{number}")).ok()?,
-            Regex::new(&format!(r"\b(?:version |v){number} *(?:\+|(?:and|or) (?:above|higher|later|newer|up))|\b(?:since|from|starting with|starting from|as of) version {number}")).ok()?,
-        ])
-    });
-    for (at, form) in forms.as_ref()?.iter().enumerate() {
+    for (at, form) in PACKAGE_VERSION.iter().enumerate() {
         let Some(found) = form.captures(&text) else { continue };
         // Of the system, of a tool or of another library.
         let before = found.get(0).and_then(|whole| text.get(..whole.start())).unwrap_or_default().trim_end();

@@ -1,12 +1,11 @@
 //! Lines of build files, keep rules and pod files.
 
-use std::sync::OnceLock;
-
 use elvask_markup::Span;
 use elvask_platform::Version;
-use regex_lite::{Captures, Regex};
+use regex::Captures;
 
 use super::{Piece, placeholder};
+use crate::pattern::Pattern;
 use crate::requirement::{
     COMPILE_LEVEL, GradleFile, GradleLine, KEEP_DIRECTIVES, MIN_LEVEL, MIN_VERSION, Need, TARGET_LEVEL,
 };
@@ -80,43 +79,26 @@ pub(super) fn pieces(text: &str) -> Vec<Piece> {
     out
 }
 
-/// The forms of lines.
-struct LineForms {
-    level: Regex,
-    property: Regex,
-    coordinate: Regex,
-    platform: Regex,
-    target: Regex,
-    apply: Regex,
-    id: Regex,
-    address: Regex,
-}
-
-fn line_forms() -> Option<&'static LineForms> {
-    static FORMS: OnceLock<Option<LineForms>> = OnceLock::new();
-    let form = |text: &str| Regex::new(text).ok();
-    let make = || {
-        Some(LineForms {
-            level: form(
-                r"^(minSdkVersion|minSdk|compileSdkVersion|compileSdk|targetSdkVersion|targetSdk)\b[ =(]*([0-9]{2})\b",
-            )?,
-            property: form(r"^(?:ext\.)?(minSdkVersion|compileSdkVersion|targetSdkVersion) *= *([0-9]{2})\b")?,
-            coordinate: form(
-                r#"^(implementation|api|compileOnly|runtimeOnly|coreLibraryDesugaring|annotationProcessor|kapt|ksp|debugImplementation|classpath|compile)[ (]+(?:platform\()? *["']([A-Za-z0-9_.-]+):([A-Za-z0-9_.-]+)(?::([^"']+))?["']"#,
-            )?,
-            platform: form(r#"^platform +:ios *, *["']([0-9.]+)["']"#)?,
-            target: form(r"^IPHONEOS_DEPLOYMENT_TARGET *= *([0-9.]+)")?,
-            apply: form(r#"^apply[ (]+plugin *[:=] *["']([A-Za-z0-9_.-]+)["']"#)?,
-            id: form(r#"^id *\(? *["']([A-Za-z0-9_.-]+)["'] *\)?(?: +version +["']([^"']+)["'])?"#)?,
-            address: form(r#"(?:url|uri|maven)\b[ =({:]*(?:uri\()?["'](https?://[^"']+)["']"#)?,
-        })
-    };
-    FORMS.get_or_init(make).as_ref()
-}
+// The forms of lines.
+static LEVEL: Pattern = Pattern::new(
+    r"^(minSdkVersion|minSdk|compileSdkVersion|compileSdk|targetSdkVersion|targetSdk)\b[ =(]*([0-9]{2})\b",
+    &["Sdk"],
+);
+static PROPERTY: Pattern =
+    Pattern::new(r"^(?:ext\.)?(minSdkVersion|compileSdkVersion|targetSdkVersion) *= *([0-9]{2})\b", &["SdkVersion"]);
+static COORDINATE: Pattern = Pattern::new(
+    r#"^(implementation|api|compileOnly|runtimeOnly|coreLibraryDesugaring|annotationProcessor|kapt|ksp|debugImplementation|classpath|compile)[ (]+(?:platform\()? *["']([A-Za-z0-9_.-]+):([A-Za-z0-9_.-]+)(?::([^"']+))?["']"#,
+    &[":"],
+);
+static PLATFORM: Pattern = Pattern::new(r#"^platform +:ios *, *["']([0-9.]+)["']"#, &["platform"]);
+static TARGET: Pattern = Pattern::new(r"^IPHONEOS_DEPLOYMENT_TARGET *= *([0-9.]+)", &["IPHONEOS_DEPLOYMENT_TARGET"]);
+static APPLY: Pattern = Pattern::new(r#"^apply[ (]+plugin *[:=] *["']([A-Za-z0-9_.-]+)["']"#, &["apply"]);
+static ID: Pattern =
+    Pattern::new(r#"^id *\(? *["']([A-Za-z0-9_.-]+)["'] *\)?(?: +version +["']([^"']+)["'])?"#, &["id"]);
+static ADDRESS: Pattern = Pattern::new(r#"(?:url|uri|maven)\b[ =({:]*(?:uri\()?["'](https?://[^"']+)["']"#, &["://"]);
 
 // In one piece: one branch for each form of a line, of which the first that fits counts.
 fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
-    let Some(forms) = line_forms() else { return Vec::new() };
     let inside = |name: &str| blocks.iter().any(|block| block == name) || line.starts_with(&format!("{name} {{"));
     let get =
         |captured: &Captures<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
@@ -131,7 +113,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
         }
         return Vec::new();
     }
-    if let Some(captured) = forms.level.captures(line) {
+    if let Some(captured) = LEVEL.captures(line) {
         let name = match get(&captured, 1).as_str() {
             "minSdkVersion" | "minSdk" => MIN_LEVEL,
             "compileSdkVersion" | "compileSdk" => COMPILE_LEVEL,
@@ -142,7 +124,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
             .map(|level| vec![Piece::new(name, Need::Level(level), span)])
             .unwrap_or_default();
     }
-    if let Some(captured) = forms.property.captures(line) {
+    if let Some(captured) = PROPERTY.captures(line) {
         let name = match get(&captured, 1).as_str() {
             "minSdkVersion" => MIN_LEVEL,
             "compileSdkVersion" => COMPILE_LEVEL,
@@ -153,13 +135,13 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
             .map(|level| vec![Piece::new(name, Need::Level(level), span)])
             .unwrap_or_default();
     }
-    if let Some(captured) = forms.platform.captures(line).or_else(|| forms.target.captures(line)) {
+    if let Some(captured) = PLATFORM.captures(line).or_else(|| TARGET.captures(line)) {
         let version = Version::parse(&get(&captured, 1));
         return version
             .map(|version| vec![Piece::new(MIN_VERSION, Need::MinVersion(version), span)])
             .unwrap_or_default();
     }
-    if let Some(captured) = forms.apply.captures(line) {
+    if let Some(captured) = APPLY.captures(line) {
         let id = get(&captured, 1);
         return if USUAL_PLUGINS.contains(&id.as_str()) {
             Vec::new()
@@ -167,7 +149,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
             gradle(id, GradleFile::App, GradleLine::Plugin { version: None })
         };
     }
-    if let Some(captured) = forms.id.captures(line) {
+    if let Some(captured) = ID.captures(line) {
         let id = get(&captured, 1);
         if USUAL_PLUGINS.contains(&id.as_str()) {
             return Vec::new();
@@ -180,7 +162,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
         };
         return gradle(id, file, GradleLine::Plugin { version });
     }
-    if let Some(captured) = forms.coordinate.captures(line) {
+    if let Some(captured) = COORDINATE.captures(line) {
         let configuration = get(&captured, 1);
         let file = if configuration == "classpath" { GradleFile::Root } else { GradleFile::App };
         let configuration = if configuration == "compile" { "implementation".to_owned() } else { configuration };
@@ -189,7 +171,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
         return gradle(name, file, GradleLine::Dependency { configuration, version });
     }
     if (inside("repositories") || line.starts_with("maven"))
-        && let Some(captured) = forms.address.captures(line)
+        && let Some(captured) = ADDRESS.captures(line)
     {
         return match inside("buildscript") || inside("pluginManagement") {
             true => gradle(get(&captured, 1), GradleFile::Settings, GradleLine::PluginRepository),

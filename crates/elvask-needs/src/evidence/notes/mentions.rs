@@ -1,12 +1,10 @@
 //! Names of things in sentences.
 
-use std::sync::OnceLock;
-
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{Kind, Version, android, ios};
-use regex_lite::Regex;
 
 use crate::evidence::fragment::{Thing, pieces_of};
+use crate::pattern::Pattern;
 use crate::requirement::{MIN_LEVEL, MIN_VERSION, Need};
 
 /// Something that a sentence names.
@@ -31,47 +29,28 @@ impl Mention {
     }
 }
 
-struct Forms {
-    full: Regex,
-    bare: Regex,
-    key: Regex,
-    title: Regex,
-    code: Regex,
-    min_level: Regex,
-    min_version: Regex,
-}
-
-fn forms() -> Option<&'static Forms> {
-    static FORMS: OnceLock<Option<Forms>> = OnceLock::new();
-    let make = || {
-        let form = |text: &str| Regex::new(text).ok();
-        Some(Forms {
-            full: form(r"\b(?:[a-z][a-z0-9_]*\.)+permission\.(?:[a-z]+\.)*[A-Z0-9_]+(?:\.[A-Z_]+)?")?,
-            bare: form(r"\b[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)*\b")?,
-            key: form(r"\b(?:NS|NF)[A-Za-z]+UsageDescription(?:Dictionary)?\b")?,
-            title: form(r"Privacy ?[-–—:] ?[A-Za-z]+(?: [A-Za-z]+){0,9}? (?:Usage )?Description")?,
-            code: form(r"`([^`]+)`")?,
-            min_level: form(r"(?i)\bmin(?:imum)?[_ ]?sdk(?:[_ ]?version)?`?[^0-9.;`]{0,32}`?\b([0-9]{2})\b")?,
-            min_version: form(
-                r"(?i)(?:minimum|requires?|required|deployment target|platform)[^.;0-9]{0,32}\bios[ -]?(?:version |deployment target |target )?[^.;0-9a-z]{0,4}([0-9]{1,2}(?:\.[0-9]{1,2})?)\b",
-            )?,
-        })
-    };
-    FORMS.get_or_init(make).as_ref()
-}
+static FULL: Pattern =
+    Pattern::new(r"\b(?:[a-z][a-z0-9_]*\.)+permission\.(?:[a-z]+\.)*[A-Z0-9_]+(?:\.[A-Z_]+)?", &["permission."]);
+static BARE: Pattern = Pattern::new(r"\b[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)*\b", &[]);
+static KEY: Pattern = Pattern::new(r"\b(?:NS|NF)[A-Za-z]+UsageDescription(?:Dictionary)?\b", &["UsageDescription"]);
+static TITLE: Pattern =
+    Pattern::new(r"Privacy ?[-–—:] ?[A-Za-z]+(?: [A-Za-z]+){0,9}? (?:Usage )?Description", &["Privacy"]);
+static CODE: Pattern = Pattern::new(r"`([^`]+)`", &["`"]);
+// These two are for text in small letters.
+static LOWEST_LEVEL: Pattern =
+    Pattern::new(r"\bmin(?:imum)?[_ ]?sdk(?:[_ ]?version)?`?[^0-9.;`]{0,32}`?\b([0-9]{2})\b", &["sdk"]);
+static LOWEST_VERSION: Pattern = Pattern::new(
+    r"(?:minimum|requires?|required|deployment target|platform)[^.;0-9]{0,32}\bios[ -]?(?:version |deployment target |target )?[^.;0-9a-z]{0,4}([0-9]{1,2}(?:\.[0-9]{1,2})?)\b",
+    &["ios"],
+);
 
 /// Finds what a clause names; `context` is what headings, tables and lists around it say, in small letters.
 // In one piece: what one form takes is out of reach for the next.
 pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
-    let Some(forms) = forms() else { return Vec::new() };
     let mut out: Vec<Mention> = Vec::new();
     let lower = clause.to_lowercase();
-    let spans: Vec<(usize, &str)> = forms
-        .code
-        .captures_iter(clause)
-        .filter_map(|found| found.get(1))
-        .map(|code| (code.start(), code.as_str()))
-        .collect();
+    let spans: Vec<(usize, &str)> =
+        CODE.captures_iter(clause).filter_map(|found| found.get(1)).map(|code| (code.start(), code.as_str())).collect();
     let in_code = |at: usize| spans.iter().any(|(start, code)| (*start..start + code.len()).contains(&at));
     // Elements and attributes in code.
     let mut taken: Vec<(usize, usize)> = Vec::new();
@@ -93,13 +72,15 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
         }
     }
     let free = |at: usize| !taken.iter().any(|(start, end)| (*start..*end).contains(&at));
-    for found in forms.full.find_iter(clause).filter(|found| free(found.start())) {
+    for found in FULL.find_iter(clause).filter(|found| free(found.start())) {
         if let Some(known) = android::permission(found.as_str()) {
             out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
         }
     }
     let speaks_of_permissions = lower.contains("permission") || context.contains("permission");
-    for found in forms.bare.find_iter(clause).filter(|found| free(found.start())) {
+    let names_any = speaks_of_permissions || clause.contains("Manifest.permission.");
+    let bare = if names_any { clause } else { "" };
+    for found in BARE.find_iter(bare).filter(|found| free(found.start())) {
         let name = found.as_str();
         let before = clause.get(..found.start()).unwrap_or_default();
         // As code names it: `Manifest.permission.CAMERA`.
@@ -125,12 +106,12 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
             out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
         }
     }
-    for found in forms.key.find_iter(clause).filter(|found| free(found.start())) {
+    for found in KEY.find_iter(clause).filter(|found| free(found.start())) {
         if let Some(known) = ios::usage_key(found.as_str()).filter(|known| known.is_for_ios()) {
             out.push(Mention::new(known.key, Need::Usage, found.start()));
         }
     }
-    for found in forms.title.find_iter(clause) {
+    for found in TITLE.find_iter(clause) {
         if let Some(key) = ios::key_of_title(found.as_str()) {
             out.push(Mention::new(key, Need::Usage, found.start()));
         }
@@ -138,7 +119,7 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
     background_modes(clause, &lower, context, &spans, &mut out);
     entitlements(clause, &lower, context, &spans, &mut out);
     plist_keys(&lower, &spans, &mut out);
-    levels(clause, forms, &mut out);
+    levels(clause, &mut out);
     let mut seen: Vec<(Kind, String)> = Vec::new();
     out.retain(|mention| {
         let key = (mention.need.kind(), mention.name.clone());
@@ -229,8 +210,9 @@ fn plist_keys(lower: &str, spans: &[(usize, &str)], out: &mut Vec<Mention>) {
     }
 }
 
-fn levels(clause: &str, forms: &Forms, out: &mut Vec<Mention>) {
-    if let Some(found) = forms.min_level.captures(clause)
+fn levels(clause: &str, out: &mut Vec<Mention>) {
+    let clause = clause.to_ascii_lowercase();
+    if let Some(found) = LOWEST_LEVEL.captures(&clause)
         && let (Some(whole), Some(level)) = (found.get(0), found.get(1).and_then(|level| level.as_str().parse().ok()))
         && (16..=40).contains(&level)
     {
@@ -238,7 +220,7 @@ fn levels(clause: &str, forms: &Forms, out: &mut Vec<Mention>) {
     }
     let named_already = out.iter().any(|mention| mention.need.kind() == Kind::Usage);
     if !named_already
-        && let Some(found) = forms.min_version.captures(clause)
+        && let Some(found) = LOWEST_VERSION.captures(&clause)
         && let (Some(whole), Some(version)) =
             (found.get(0), found.get(1).and_then(|version| Version::parse(version.as_str())))
     {
