@@ -1,5 +1,7 @@
 //! Texts that people leave where a real one belongs.
 
+use std::sync::OnceLock;
+
 use crate::table::rows;
 
 /// What kind of value is looked at.
@@ -65,10 +67,13 @@ pub fn placeholder_in(value: &str, used: ValueUse) -> Option<&str> {
             return Some(word);
         }
     }
-    let phrases = rows(include_str!("../data/placeholder-words.tsv"))
-        .filter(|row| used == ValueUse::Purpose || row.cell(1) == "any")
-        .map(|row| row.cell(0));
-    find_phrase(trimmed, phrases)
+    static PHRASES: OnceLock<Vec<(&'static str, bool)>> = OnceLock::new();
+    let phrases = PHRASES.get_or_init(|| {
+        let rows = rows(include_str!("../data/placeholder-words.tsv"));
+        rows.map(|row| (row.cell(0), row.cell(1) == "any")).collect()
+    });
+    let used = phrases.iter().filter(|(_, any)| used == ValueUse::Purpose || *any);
+    find_phrase(trimmed, used.map(|(phrase, _)| *phrase))
 }
 
 /// Returns the part of a purpose that only says that something is asked for.
@@ -77,8 +82,10 @@ pub fn placeholder_in(value: &str, used: ValueUse) -> Option<&str> {
 /// taken away, fewer than four words are left.
 #[must_use]
 pub fn vague_part(purpose: &str) -> Option<&str> {
-    let phrases = || rows(include_str!("../data/vague-purposes.tsv")).map(|row| row.cell(0));
-    let found = find_phrase(purpose, phrases())?;
+    static PHRASES: OnceLock<Vec<&'static str>> = OnceLock::new();
+    let phrases =
+        PHRASES.get_or_init(|| rows(include_str!("../data/vague-purposes.tsv")).map(|row| row.cell(0)).collect());
+    let found = find_phrase(purpose, phrases.iter().copied())?;
     let words = |text: &str| text.split_whitespace().filter(|word| word.chars().any(char::is_alphabetic)).count();
     (words(purpose).saturating_sub(words(found)) < 5).then_some(found)
 }
@@ -126,22 +133,21 @@ pub enum NoteWords {
     OwnApp,
 }
 
+/// How the table calls the kinds, in their order.
+const NOTE_WORDS: [&str; 11] =
+    ["firm", "not", "optional", "needed", "bound", "setup", "elsewhere", "aside", "reference", "extension", "own"];
+
 /// Goes through the patterns of one kind, for texts in small letters; those of headings are plain words.
 pub fn note_words(kind: NoteWords) -> impl Iterator<Item = &'static str> {
-    let word = match kind {
-        NoteWords::Firm => "firm",
-        NoteWords::Not => "not",
-        NoteWords::Optional => "optional",
-        NoteWords::Needed => "needed",
-        NoteWords::Bound => "bound",
-        NoteWords::SetupHeading => "setup",
-        NoteWords::ElsewhereHeading => "elsewhere",
-        NoteWords::AsideHeading => "aside",
-        NoteWords::ReferenceHeading => "reference",
-        NoteWords::ExtensionHeading => "extension",
-        NoteWords::OwnApp => "own",
-    };
-    rows(include_str!("../data/note-words.tsv")).filter(move |row| row.cell(0) == word).map(|row| row.cell(1))
+    static WORDS: OnceLock<[Vec<&'static str>; NOTE_WORDS.len()]> = OnceLock::new();
+    let all = WORDS.get_or_init(|| {
+        let of = |word: &str| {
+            let rows = rows(include_str!("../data/note-words.tsv")).filter(|row| row.cell(0) == word);
+            rows.map(|row| row.cell(1)).collect()
+        };
+        NOTE_WORDS.map(of)
+    });
+    all.get(kind as usize).into_iter().flatten().copied()
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! Reading files: one narrow trait, with the disk and a tree in memory behind it.
 
 use std::collections::BTreeMap;
-use std::io;
+use std::io::{self, Read as _};
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
@@ -115,7 +115,16 @@ pub struct Disk;
 impl Files for Disk {
     #[expect(clippy::disallowed_methods, reason = "this is the one place that reads")]
     fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
-        let about = std::fs::metadata(path)?;
+        let mut options = std::fs::OpenOptions::new();
+        options.read(true);
+        // A pipe is not waited for: what it is is seen below.
+        #[cfg(unix)]
+        std::os::unix::fs::OpenOptionsExt::custom_flags(
+            &mut options,
+            rustix::fs::OFlags::NONBLOCK.bits().cast_signed(),
+        );
+        let mut file = options.open(path)?;
+        let about = file.metadata()?;
         if about.is_dir() {
             return Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder"));
         }
@@ -126,7 +135,10 @@ impl Files for Disk {
         if !about.is_file() {
             return Err(io::Error::new(io::ErrorKind::Unsupported, "it is not a regular file"));
         }
-        std::fs::read(path)
+        // All that it holds, without asking once more whether there is an end.
+        let mut bytes = Vec::with_capacity(usize::try_from(about.len()).unwrap_or(0));
+        (&mut file).take(about.len()).read_to_end(&mut bytes)?;
+        Ok(bytes)
     }
 
     fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {

@@ -1,5 +1,7 @@
 //! The layout `npm`: packages found in `node_modules` as the runtime finds them.
 
+mod resolve;
+
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
@@ -12,6 +14,7 @@ use elvask_project::source::{FileId, Place, read_text};
 use rayon::prelude::*;
 use serde::Deserialize;
 
+use self::resolve::Resolver;
 use super::layouts::{LayoutSpec, Search};
 use super::{Found, Package, is_app_with_sides, read_packages};
 
@@ -77,9 +80,10 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut known = BTreeSet::new();
     names.retain(|name| known.insert(*name));
     let files = loading.files;
+    let resolver = Resolver::new(files);
     let resolved: Vec<_> = match names.len() {
-        0..16 => names.iter().map(|name| resolve(files, &root, name)).collect(),
-        _ => names.par_iter().map(|name| resolve(files, &root, name)).collect(),
+        0..16 => names.iter().map(|name| resolver.resolve(&root, name)).collect(),
+        _ => names.par_iter().map(|name| resolver.resolve(&root, name)).collect(),
     };
     for (name, folder) in names.into_iter().zip(resolved) {
         match folder {
@@ -110,7 +114,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut seen: BTreeSet<PathBuf> = wanted.iter().map(|(_, folder)| folder.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
         let level = read_packages(loading, std::mem::take(&mut wanted), |files, (name, folder)| {
-            read_package(files, name, folder)
+            read_package(files, &resolver, name, folder)
         });
         for found in level {
             let mut package = found.package;
@@ -150,22 +154,7 @@ fn unlinked(files: &dyn Files, package: &Package, again: bool) -> Option<String>
     (!settings).then(|| "the app's package.json does not name it, so that the build does not link it".to_owned())
 }
 
-/// Returns the folder of a package as seen from `folder`: in its `node_modules` or in that of a folder above, links
-/// followed.
-fn resolve(files: &dyn Files, folder: &Path, name: &str) -> Option<PathBuf> {
-    let plain = !name.is_empty() && !name.contains("..") && !name.starts_with('/');
-    let at = |folder: &Path| folder.join("node_modules").join(name);
-    let outside = |folder: &&Path| folder.file_name().is_none_or(|last| last != "node_modules");
-    folder
-        .ancestors()
-        .filter(|_| plain)
-        .filter(outside)
-        .map(at)
-        .find(|path| files.is_file(&path.join("package.json")))
-        .map(|path| files.real(&path))
-}
-
-fn read_package(files: &dyn Files, name: String, root: PathBuf) -> Found<(String, PathBuf)> {
+fn read_package(files: &dyn Files, resolver: &Resolver<'_>, name: String, root: PathBuf) -> Found<(String, PathBuf)> {
     let path = root.join("package.json");
     let mut found = Found {
         package: Package {
@@ -189,7 +178,8 @@ fn read_package(files: &dyn Files, name: String, root: PathBuf) -> Found<(String
             found.package.peers = own.peers.keys().cloned().collect();
             found.package.brings = own.dependencies.keys().cloned().collect();
             let names = own.dependencies.keys().chain(own.optional.keys()).chain(own.peers.keys());
-            found.dependencies = names.filter_map(|name| Some((name.clone(), resolve(files, &root, name)?))).collect();
+            found.dependencies =
+                names.filter_map(|name| Some((name.clone(), resolver.resolve(&root, name)?))).collect();
         }
         Err(message) => found.broken = Some((path, message)),
     }

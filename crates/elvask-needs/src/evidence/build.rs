@@ -14,9 +14,12 @@ use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, W
 /// The deepest chain of names that is followed.
 const MAX_STEPS: usize = 12;
 
-/// Makes a pattern that has a name in it, where the text has that name.
-fn pattern_of(name: &str, text: &str, pattern: impl FnOnce(&str) -> String) -> Option<Regex> {
-    text.contains(name).then(|| Regex::new(&pattern(&regex_lite::escape(name))).ok()).flatten()
+/// Returns the first group of the first line that a pattern with a name in it matches. Only lines with that name are searched.
+fn first_in_lines<'t>(name: &str, text: &'t str, pattern: impl FnOnce(&str) -> String) -> Option<&'t str> {
+    let mut lines = text.lines().filter(|line| line.contains(name)).peekable();
+    lines.peek()?;
+    let form = Regex::new(&pattern(&regex_lite::escape(name))).ok()?;
+    lines.find_map(|line| Some(form.captures(line)?.get(1)?.as_str()))
 }
 
 static LOWEST_LEVEL: Pattern = Pattern::new(
@@ -184,12 +187,9 @@ impl Script<'_> {
 
     /// Looks a variable up: `def NAME = …`, `ext.NAME = …`, `val NAME = …`.
     fn assigned(&self, name: &str, steps: usize) -> Option<Stated> {
-        let line = pattern_of(name, self.text, |name| {
-            format!(
-                r"(?m)^[ \t]*(?:def |val |var |final |int |Integer |ext\.|static )*{name}[ \t]*=[ \t]*([^\n=][^\n]*)$"
-            )
+        let found = first_in_lines(name, self.text, |name| {
+            format!(r"^[ \t]*(?:def |val |var |final |int |Integer |ext\.|static )*{name}[ \t]*=[ \t]*([^=].*)$")
         })?;
-        let found = line.captures(self.text)?.get(1)?.as_str();
         self.level(found, steps + 1)
     }
 
@@ -199,9 +199,8 @@ impl Script<'_> {
         if !name.chars().all(|letter| letter.is_alphanumeric() || letter == '_') || name.is_empty() {
             return None;
         }
-        let entry =
-            pattern_of(name, self.text, |name| format!(r#"["']?\b{name}["']?[ \t]*(?::|to\b)[ \t]*([^\n,\]]+)"#))?;
-        let found = entry.captures(self.text)?.get(1)?.as_str();
+        let found =
+            first_in_lines(name, self.text, |name| format!(r#"["']?\b{name}["']?[ \t]*(?::|to\b)[ \t]*([^,\]]+)"#))?;
         self.level(found, steps + 1)
     }
 
@@ -225,11 +224,7 @@ impl Script<'_> {
         if owner.is_empty() {
             return None;
         }
-        let read =
-            pattern_of(owner, self.text, |owner| format!(r"(?m)\b{owner}[ \t]*=[^\n]*(?:JsonSlurper|package\.json)"))?;
-        if !read.is_match(self.text) {
-            return None;
-        }
+        first_in_lines(owner, self.text, |owner| format!(r"(\b{owner})[ \t]*=.*(?:JsonSlurper|package\.json)"))?;
         let mut value = json;
         for step in path.iter().flat_map(|step| step.split(['[', ']'])) {
             let step = step.trim().trim_matches(['"', '\'']);
@@ -408,7 +403,10 @@ pub(super) fn ships(shown: &str, scripts: &[(&super::walk::PackageFile, String)]
             r"\b{name}\b['\x22)]*\s*\{{[^}}]*(?:debuggable\s*=?\s*\(?true|initWith[\s(]*(?:buildTypes\.)?(?:getByName\(.)?debug)"
         )
     };
-    let is_like_debug = |text: &str| pattern_of(&quoted, text, like_debug).is_some_and(|form| form.is_match(text));
+    let is_like_debug = |text: &str| {
+        let may_be = text.contains(&quoted) && (text.contains("debuggable") || text.contains("initWith"));
+        may_be && Regex::new(&like_debug(&quoted)).is_ok_and(|form| form.is_match(text))
+    };
     !scripts.iter().any(|(_, text)| is_like_debug(text))
 }
 
@@ -422,9 +420,8 @@ pub(super) fn read_podspec(text: &str, shown: &str, found: &mut Found) {
         let value = version_of(written).or_else(|| {
             let named = written.chars().all(|letter| letter.is_alphanumeric() || letter == '_');
             let assigned = named
-                .then(|| pattern_of(written, text, |written| format!(r"(?m)^[ \t]*{written}[ \t]*=[ \t]*([^\n#]+)")));
-            let assigned = assigned.flatten()?;
-            version_of(assigned.captures(text)?.get(1)?.as_str().trim())
+                .then(|| first_in_lines(written, text, |written| format!(r"^[ \t]*{written}[ \t]*=[ \t]*([^#]+)")));
+            version_of(assigned.flatten()?.trim())
         });
         match value {
             Some(version) => {

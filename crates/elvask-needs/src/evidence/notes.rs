@@ -56,6 +56,8 @@ struct Heading {
     level: HeadingLevel,
     text: String,
     section: Section,
+    /// Whether it makes what stands below it optional.
+    optional: bool,
 }
 
 struct Reader<'t, 'f> {
@@ -210,7 +212,8 @@ impl Reader<'_, '_> {
             };
         self.intro.clone_from(&text);
         self.recent.clear();
-        self.headings.push(Heading { level, text, section });
+        let optional = verdict(&text) == Verdict::Optional;
+        self.headings.push(Heading { level, text, section, optional });
     }
 
     fn section(&self) -> Section {
@@ -232,7 +235,7 @@ impl Reader<'_, '_> {
     /// Says whether a heading above makes what stands below optional.
     fn under_optional(&self) -> bool {
         self.headings.iter().any(|heading| self.chapters.iter().any(|chapter| *chapter == heading.text.trim()))
-            || self.headings.iter().any(|heading| verdict(&heading.text) == Verdict::Optional)
+            || self.headings.iter().any(|heading| heading.optional)
     }
 
     /// Says whether words, or a heading above, speak of other versions of the package than the installed one. Where that is not

@@ -112,13 +112,14 @@ const MAX_PLACES: usize = 200;
 pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>, found: &mut Found) {
     let Some(automaton) = automaton() else { return };
     // Most files use nothing of all this, and need not even be text for that to be seen.
-    if !automaton.search.is_match(bytes) {
+    let matches = automaton.search.find_overlapping_iter(bytes);
+    let matches: Vec<_> = matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect();
+    if matches.is_empty() {
         return;
     }
-    let matches = automaton.search.find_overlapping_iter(bytes);
     let text = String::from_utf8_lossy(bytes);
-    let positions: Vec<_> = match &text {
-        Cow::Borrowed(_) => matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect(),
+    let positions = match &text {
+        Cow::Borrowed(_) => matches,
         // What is not text was replaced, so the places are others.
         Cow::Owned(text) => {
             let again = automaton.search.find_overlapping_iter(text.as_str());
