@@ -14,7 +14,7 @@ use elvask_needs::sheet::{MAX_REQUIRED_OF_APP, Sheet};
 use elvask_needs::{reach, sheet};
 use elvask_platform::Platform;
 use elvask_project::appfiles::{AndroidApp, AppFiles, Generated, IosApp, LoadError, RequiredFile};
-use elvask_project::files::{FileKind, Files, shown};
+use elvask_project::files::{FileKind, Files, Listed, shown};
 use elvask_project::gradle;
 use elvask_project::layout::{FILE_NAME, Layout};
 use elvask_project::loading::{FaultKind, Loading};
@@ -46,6 +46,8 @@ impl App {
     /// [`LoadError`] as for [`App::load`], and where there is no variant, target or configuration of the chosen name.
     pub fn load_choice(files: &dyn Files, root: &Path, choice: &Choice) -> Result<App, LoadError> {
         let sheet_folders = choice.sheets.as_slice();
+        let listed = Listed::new(files);
+        let files: &dyn Files = &listed;
         if !files.is_folder(root) {
             return Err(LoadError::NoFolder(root.display().to_string()));
         }

@@ -27,8 +27,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::requirement::{Citation, Need, When};
 
-pub use cache::Cache;
-pub use cache::{Remembered, learn_cached};
+pub use cache::{Cache, keep, learn_cached, recall_kept};
+pub(crate) use cache::{Seen, recall};
 pub use fragment::{Piece, Pieces, Thing, obey, pieces_of};
 pub(crate) use gather::is_asked_for;
 pub(crate) use owners::is_of_taste;

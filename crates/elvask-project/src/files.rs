@@ -1,9 +1,13 @@
 //! Reading files: one narrow trait, with the disk and a tree in memory behind it.
 
+mod listed;
+
 use std::collections::BTreeMap;
 use std::io::{self, Read as _};
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
+
+pub use listed::Listed;
 
 /// The largest file of any sort that is read, in bytes.
 pub const MAX_FILE: u64 = 32 * 1024 * 1024;
@@ -92,7 +96,12 @@ pub trait Files: Sync {
         self.list(folder).into_iter().map(plain).collect()
     }
 
-    /// Returns what tells whether a file has changed; `None` where that cannot be told.
+    /// The same as [`Files::entries`], for a folder that nobody asks for again.
+    fn entries_once(&self, folder: &Path) -> Vec<Entry> {
+        self.entries(folder)
+    }
+
+    /// Returns what tells whether a file or the list of a folder has changed; `None` where that cannot be told.
     fn stamp(&self, _path: &Path) -> Option<Stamp> {
         None
     }
@@ -168,7 +177,8 @@ impl Files for Disk {
     }
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {
-        let about = std::fs::symlink_metadata(path).ok()?;
+        // A link tells nothing of what it leads to.
+        let about = std::fs::symlink_metadata(path).ok().filter(|about| !about.is_symlink())?;
         let changed = about.modified().ok()?.duration_since(std::time::UNIX_EPOCH).ok()?;
         Some(Stamp { len: about.len(), changed: changed.as_nanos() })
     }
@@ -246,7 +256,7 @@ impl Files for Overlay<'_> {
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {
         // What has not been written has none, so that nothing is remembered of it.
-        if self.given(path).is_some() { None } else { self.below.stamp(path) }
+        if self.given(path).is_some() || !self.new_below(path).is_empty() { None } else { self.below.stamp(path) }
     }
 
     fn kind(&self, path: &Path) -> Option<FileKind> {

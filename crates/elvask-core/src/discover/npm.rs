@@ -1,11 +1,13 @@
 //! The layout `npm`: packages found in `node_modules` as the runtime finds them.
 
+mod lists;
 mod resolve;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
+use elvask_needs::evidence::Cache;
 use elvask_platform::Platform;
 use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
@@ -13,7 +15,9 @@ use elvask_project::loading::Loading;
 use elvask_project::source::{FileId, Place, read_text};
 use rayon::prelude::*;
 use serde::Deserialize;
+use serde::de::IgnoredAny;
 
+use self::lists::AllLists;
 use self::resolve::Resolver;
 use super::layouts::{LayoutSpec, Search};
 use super::{Found, Package, is_app_with_sides, read_packages};
@@ -30,8 +34,8 @@ impl LayoutSpec for Npm {
         files.is_file(&root.join("package.json"))
     }
 
-    fn packages(&self, loading: &mut Loading<'_>, _search: &mut Search<'_>) -> Vec<Package> {
-        packages(loading)
+    fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package> {
+        packages(loading, search.choice.cache.as_deref())
     }
 
     fn is_app(&self, files: &dyn Files, folder: &Path) -> bool {
@@ -46,19 +50,19 @@ const MAX_PACKAGES: usize = 20_000;
 struct PackageJson {
     version: Option<String>,
     #[serde(default)]
-    dependencies: BTreeMap<String, serde_json::Value>,
+    dependencies: BTreeMap<String, IgnoredAny>,
     #[serde(default, rename = "optionalDependencies")]
-    optional: BTreeMap<String, serde_json::Value>,
+    optional: BTreeMap<String, IgnoredAny>,
     #[serde(default, rename = "peerDependencies")]
-    peers: BTreeMap<String, serde_json::Value>,
+    peers: BTreeMap<String, IgnoredAny>,
     #[serde(default, rename = "devDependencies")]
-    development: BTreeMap<String, serde_json::Value>,
+    development: BTreeMap<String, IgnoredAny>,
 }
 
 /// Finds the packages of the app, those first that its own file names. The linkers take what that file names, under whichever
 /// heading; what only other packages name is linked where it brings settings for a linker that looks everywhere.
 // In one piece: one walk over the lists of dependencies, which share what has been seen.
-pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
+fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package> {
     let root = loading.root.clone();
     let Some((file, text)) = loading.read(&root.join("package.json"), "package.json") else { return Vec::new() };
     let own: PackageJson = match serde_json::from_str(text.trim_start_matches('\u{FEFF}')) {
@@ -80,7 +84,8 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut known = BTreeSet::new();
     names.retain(|name| known.insert(*name));
     let files = loading.files;
-    let resolver = Resolver::new(files);
+    let lists = AllLists::recall(&root, cache);
+    let resolver = Resolver::new(files, &root);
     let resolved: Vec<_> = match names.len() {
         0..16 => names.iter().map(|name| resolver.resolve(&root, name)).collect(),
         _ => names.par_iter().map(|name| resolver.resolve(&root, name)).collect(),
@@ -114,7 +119,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut seen: BTreeSet<PathBuf> = wanted.iter().map(|(_, folder)| folder.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
         let level = read_packages(loading, std::mem::take(&mut wanted), |files, (name, folder)| {
-            read_package(files, &resolver, name, folder)
+            read_package(files, &resolver, &lists, name, folder)
         });
         for found in level {
             let mut package = found.package;
@@ -137,6 +142,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
             packages.push(package);
         }
     }
+    lists.keep();
     let wants: Vec<String> = packages.iter().flat_map(|package| package.peers.iter().cloned()).collect();
     for package in packages.iter_mut().filter(|package| !package.platforms.is_empty()) {
         package.wanted_by = wants.iter().filter(|name| **name == package.name).count();
@@ -154,7 +160,13 @@ fn unlinked(files: &dyn Files, package: &Package, again: bool) -> Option<String>
     (!settings).then(|| "the app's package.json does not name it, so that the build does not link it".to_owned())
 }
 
-fn read_package(files: &dyn Files, resolver: &Resolver<'_>, name: String, root: PathBuf) -> Found<(String, PathBuf)> {
+fn read_package(
+    files: &dyn Files,
+    resolver: &Resolver<'_>,
+    lists: &AllLists<'_>,
+    name: String,
+    root: PathBuf,
+) -> Found<(String, PathBuf)> {
     let path = root.join("package.json");
     let mut found = Found {
         package: Package {
@@ -168,16 +180,13 @@ fn read_package(files: &dyn Files, resolver: &Resolver<'_>, name: String, root: 
         dependencies: Vec::new(),
         broken: None,
     };
-    let read = read_text(files, &path).map_err(|error| error.message()).and_then(|text| {
-        serde_json::from_str::<PackageJson>(text.trim_start_matches('\u{FEFF}')).map_err(|error| error.to_string())
-    });
-    match read {
+    match lists.read(files, &path) {
         Ok(own) => {
             found.package.version = own.version;
             found.package.platforms = native_platforms(files, &root);
-            found.package.peers = own.peers.keys().cloned().collect();
-            found.package.brings = own.dependencies.keys().cloned().collect();
-            let names = own.dependencies.keys().chain(own.optional.keys()).chain(own.peers.keys());
+            found.package.peers = own.peers.clone();
+            found.package.brings = own.dependencies.clone();
+            let names = own.dependencies.iter().chain(&own.optional).chain(&own.peers);
             found.dependencies =
                 names.filter_map(|name| Some((name.clone(), resolver.resolve(&root, name)?))).collect();
         }

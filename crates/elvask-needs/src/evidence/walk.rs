@@ -63,6 +63,8 @@ pub(super) struct PackageFile {
 #[derive(Debug, Default)]
 pub(super) struct Tree {
     pub(super) files: Vec<PackageFile>,
+    /// The folders that were listed, each from the package's, which is empty.
+    pub(super) folders: Vec<String>,
     /// The files and folders with native code that is compiled already, from the package's folder.
     pub(super) binaries: Vec<String>,
     /// Whether there was more than is looked at.
@@ -139,7 +141,8 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
             tree.cut = true;
             break;
         }
-        let entries = files.entries(&folder);
+        let entries = files.entries_once(&folder);
+        tree.folders.push(shown.clone());
         // A folder with an app of its own shows how the package is used.
         let is_app = depth > 0
             && entries.iter().any(|entry| {

@@ -8,10 +8,10 @@ use aho_corasick::{AhoCorasick, MatchKind, StartKind};
 use elvask_project::files::Files;
 use rayon::prelude::*;
 
-use super::walk::{Language, OwnFile, walk};
+use super::walk::{Language, Own, OwnFile, walk};
 use super::{OwnCode, imports, links, permissions};
 use crate::evidence::lexer::{Stretch, Stretches, Style, stretches};
-use crate::evidence::{Cache, Remembered};
+use crate::evidence::{Cache, Seen, recall};
 use crate::requirement::{Citation, EvidenceKind};
 
 /// The largest file that is read, in bytes: what is larger was not written by hand.
@@ -119,23 +119,26 @@ impl Source<'_> {
 }
 
 pub(super) fn read(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> OwnCode {
-    let (own, cut) = walk(files, root);
-    let make = || {
-        let scanned: Vec<_> = match own.len() {
-            0..16 => own.iter().map(|file| scan(files, file)).collect(),
-            _ => own.par_iter().map(|file| scan(files, file)).collect(),
+    let make = |own: &Own| {
+        let scanned: Vec<_> = match own.files.len() {
+            0..16 => own.files.iter().map(|file| scan(files, file)).collect(),
+            _ => own.files.par_iter().map(|file| scan(files, file)).collect(),
         };
         let mut all = OwnCode::default();
         scanned.into_iter().flatten().for_each(|one| all.merge(one));
-        all.files = own.len();
-        if cut {
+        all.files = own.files.len();
+        if own.cut {
             all.limits.push("the app has more source files or deeper folders than are looked at".to_owned());
         }
         all
     };
-    let Some(cache) = cache else { return make() };
-    let stamped = own.iter().map(|file| (file.path.as_path(), file.shown.as_str()));
-    Remembered::new(files, &root.join("own code"), stamped, &[&[u8::from(cut)]]).recall(cache, make)
+    let Some(cache) = cache else { return make(&walk(files, root)) };
+    let seen = |own: &Own| Seen {
+        folders: own.folders.clone(),
+        files: own.files.iter().map(|file| file.shown.clone()).collect(),
+        more: vec![if own.cut { "cut" } else { "" }.to_owned()],
+    };
+    recall(files, cache, (root, "own code"), (|| walk(files, root), seen), make)
 }
 
 /// Reads one file; `None` where it shows nothing.

@@ -66,10 +66,20 @@ const NOT_OWN: [&str; 30] = [
     "plugins",
 ];
 
-/// Finds the files of the app's own code, in the order of their names; tells whether there were more than are read.
-pub(super) fn walk(files: &dyn Files, root: &Path) -> (Vec<OwnFile>, bool) {
-    let mut out = Vec::new();
-    let mut cut = false;
+/// The files of the app's own code.
+#[derive(Debug, Default)]
+pub(super) struct Own {
+    /// In the order of their names.
+    pub(super) files: Vec<OwnFile>,
+    /// The folders that were listed, each from the app's, which is empty.
+    pub(super) folders: Vec<String>,
+    /// Whether there were more than are read.
+    pub(super) cut: bool,
+}
+
+/// Finds the files of the app's own code.
+pub(super) fn walk(files: &dyn Files, root: &Path) -> Own {
+    let Own { files: mut out, mut folders, mut cut } = Own::default();
     // In a hybrid app the page is the source; elsewhere it is what a build made.
     let page_is_source = files.is_file(&root.join("config.xml"));
     let mut open = vec![(root.to_owned(), String::new(), 0)];
@@ -78,7 +88,8 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> (Vec<OwnFile>, bool) {
             cut = true;
             break;
         }
-        let entries = files.entries(&folder);
+        let entries = files.entries_once(&folder);
+        folders.push(shown.clone());
         // Another app or package inside has its own dependencies.
         if depth > 0 && entries.iter().any(|entry| matches!(entry.name.as_str(), "package.json" | "pubspec.yaml")) {
             continue;
@@ -105,7 +116,7 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> (Vec<OwnFile>, bool) {
     }
     out.sort_by(|one, other| one.shown.cmp(&other.shown));
     out.truncate(MAX_FILES);
-    (out, cut)
+    Own { files: out, folders, cut }
 }
 
 fn is_entered(name: &str, inside: &str, page_is_source: bool) -> bool {

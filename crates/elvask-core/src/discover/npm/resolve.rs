@@ -11,6 +11,8 @@ use elvask_project::files::Files;
 /// Finds packages by name, from any number of threads.
 pub(super) struct Resolver<'f> {
     files: &'f dyn Files,
+    /// The folder of the app, where no link leads to it: a path below it is followed only where its folder has a link.
+    root: Option<PathBuf>,
     folders: RwLock<HashMap<PathBuf, Option<Arc<Folder>>>>,
 }
 
@@ -28,8 +30,9 @@ struct Entry {
 }
 
 impl<'f> Resolver<'f> {
-    pub(super) fn new(files: &'f dyn Files) -> Self {
-        Resolver { files, folders: RwLock::default() }
+    pub(super) fn new(files: &'f dyn Files, root: &Path) -> Self {
+        let root = (files.real(root) == root).then(|| root.to_owned());
+        Resolver { files, root, folders: RwLock::default() }
     }
 
     /// Returns the folder of a package as seen from `folder`: in its `node_modules` or in that of a folder above, links
@@ -68,6 +71,17 @@ impl<'f> Resolver<'f> {
         entry.found.get_or_init(look).clone()
     }
 
+    /// Follows the links of a folder in a folder that is there without any.
+    fn real(&self, path: &Path) -> PathBuf {
+        let name = path.file_name().and_then(|name| name.to_str());
+        let is_plain = |folder: &Path| {
+            let entries = self.files.entries(folder);
+            entries.iter().any(|entry| Some(entry.name.as_str()) == name && !entry.link)
+        };
+        let below = |root: &PathBuf| path.parent().is_some_and(|folder| folder.starts_with(root) && is_plain(folder));
+        if self.root.as_ref().is_some_and(below) { path.to_owned() } else { self.files.real(path) }
+    }
+
     fn is_package(&self, path: &Path) -> bool {
         self.files.is_file(&path.join("package.json"))
     }
@@ -80,7 +94,7 @@ impl<'f> Resolver<'f> {
         let folder = (!entries.is_empty()).then(|| {
             let entries =
                 entries.into_iter().map(|entry| (entry.name, Entry { link: entry.link, found: OnceLock::new() }));
-            Arc::new(Folder { real: self.files.real(path), entries: entries.collect() })
+            Arc::new(Folder { real: self.real(path), entries: entries.collect() })
         });
         if let Ok(mut folders) = self.folders.write() {
             return folders.entry(path.to_owned()).or_insert(folder).clone();
