@@ -210,6 +210,14 @@ fn what_was_learnt_is_remembered_until_a_file_changes_and_damage_does_no_harm() 
     ] {
         std::fs::File::options().write(true).open(app.root().join(path)).unwrap().set_modified(old).unwrap();
     }
+    let age = |folder: &str| {
+        for folder in app.root().join(folder).ancestors().take_while(|folder| folder.starts_with(app.root())) {
+            std::fs::File::open(folder).unwrap().set_modified(old).unwrap();
+        }
+    };
+    let (code, _) = source.rsplit_once('/').unwrap();
+    age(code);
+    age("node_modules/curlew_dictation/android");
     let show = || {
         let ran = Command::new(env!("CARGO_BIN_EXE_elvask"))
             .args(["sheet", "show", "curlew_dictation", "--format", "json"])
@@ -238,6 +246,16 @@ fn what_was_learnt_is_remembered_until_a_file_changes_and_damage_does_no_harm() 
     app.write(source, "import AVFoundation\nlet recorder = AVAudioRecorder()\n");
     let changed = show();
     assert!(changed.contains("NSMicrophoneUsageDescription") && !changed.contains("NSSpeechRecognition"), "{changed}");
+    // What comes to be in a folder deep inside is seen, and what goes away.
+    let more = format!("{code}/more/Motion.swift");
+    app.write(&more, "import CoreMotion\nlet motion = CMMotionActivityManager()\n");
+    assert!(show().contains("NSMotionUsageDescription"));
+    app.write(source, "import Speech\nlet recognizer = SFSpeechRecognizer.requestAuthorization { _ in }\n");
+    std::fs::File::options().write(true).open(app.root().join(source)).unwrap().set_modified(old).unwrap();
+    std::fs::remove_dir_all(app.root().join(format!("{code}/more"))).unwrap();
+    age(code);
+    let again = show();
+    assert!(!again.contains("NSMotion") && again.contains("NSSpeechRecognition"), "{again}");
 }
 
 #[test]
