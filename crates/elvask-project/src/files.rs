@@ -122,7 +122,6 @@ pub trait Files: Sync {
 pub struct Disk;
 
 impl Files for Disk {
-    #[expect(clippy::disallowed_methods, reason = "this is the one place that reads")]
     fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
         let mut options = std::fs::OpenOptions::new();
         options.read(true);
