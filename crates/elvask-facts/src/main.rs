@@ -1,4 +1,4 @@
-//! `cargo run -p elvask-facts -- permissions LEVEL DUMP`: see docs/new-platform-release.md.
+//! `cargo run -p elvask-facts -- permissions LEVEL DUMP`: see docs/new-platform-release.md; `-- strings`: what native code is searched for.
 
 #![allow(clippy::print_stdout, clippy::print_stderr, reason = "a tool of the workspace")]
 
@@ -9,10 +9,12 @@ use elvask_facts::{declared, disagreements, merge_permissions};
 
 const USAGE: &str = "\
 Usage: cargo run -p elvask-facts -- permissions LEVEL DUMP [--write | --check]
+       cargo run -p elvask-facts -- strings
 
 DUMP is what `aapt dump xmltree framework-res.apk AndroidManifest.xml` prints for the framework of that level.
 Without an option it says what the level changes in the table; --write changes it; --check holds a level that the table
-covers already against the dump, and ends with 1 where they disagree.";
+covers already against the dump, and ends with 1 where they disagree.
+`strings` prints what the native code of packages is searched for, one string a line.";
 
 fn table() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../elvask-platform/data/android-permissions.tsv")
@@ -20,6 +22,10 @@ fn table() -> PathBuf {
 
 fn run(words: &[&str]) -> Result<ExitCode, String> {
     let (level, dump, option) = match words {
+        ["strings"] => {
+            println!("{}", elvask_needs::evidence::searched().join("\n"));
+            return Ok(ExitCode::SUCCESS);
+        }
         ["permissions", level, dump] => (level, dump, ""),
         ["permissions", level, dump, option @ ("--write" | "--check")] => (level, dump, *option),
         _ => return Err(USAGE.to_owned()),

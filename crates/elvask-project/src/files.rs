@@ -319,6 +319,15 @@ impl Files for Memory {
         names.into_iter().collect()
     }
 
+    fn entries(&self, folder: &Path) -> Vec<Entry> {
+        let real = self.real(folder);
+        let entry = |(name, kind): (String, FileKind)| {
+            let link = self.links.contains_key(&real.join(&name));
+            Entry { name, kind, link }
+        };
+        self.list(folder).into_iter().map(entry).collect()
+    }
+
     fn kind(&self, path: &Path) -> Option<FileKind> {
         let path = self.real(path);
         if self.files.contains_key(&path) {

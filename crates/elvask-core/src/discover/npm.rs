@@ -117,6 +117,7 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
     }
     let direct: BTreeSet<String> = wanted.iter().map(|(name, _)| name.clone()).collect();
     let mut seen: BTreeSet<PathBuf> = wanted.iter().map(|(_, folder)| folder.clone()).collect();
+    let mut listed: BTreeSet<String> = packages.iter().map(|package: &Package| package.name.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
         let level = read_packages(loading, std::mem::take(&mut wanted), |files, (name, folder)| {
             read_package(files, &resolver, &lists, name, folder)
@@ -127,8 +128,7 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
                 package.platforms.clear();
             }
             // A package of the same name deeper down is another version; the app's own line names the upper one.
-            let first =
-                direct.contains(&package.name) && !packages.iter().any(|other: &Package| other.name == package.name);
+            let first = direct.contains(&package.name) && !listed.contains(&package.name);
             package.dependency = first.then(|| named_at.place(&package.name));
             if !first {
                 package.unlinked = unlinked(files, &package, direct.contains(&package.name));
@@ -139,13 +139,17 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
                 continue;
             }
             wanted.extend(found.dependencies.into_iter().filter(|(_, folder)| seen.insert(folder.clone())));
+            listed.insert(package.name.clone());
             packages.push(package);
         }
     }
     lists.keep();
-    let wants: Vec<String> = packages.iter().flat_map(|package| package.peers.iter().cloned()).collect();
+    let mut wanted_by: HashMap<String, usize> = HashMap::new();
+    for name in packages.iter().flat_map(|package| &package.peers) {
+        *wanted_by.entry(name.clone()).or_default() += 1;
+    }
     for package in packages.iter_mut().filter(|package| !package.platforms.is_empty()) {
-        package.wanted_by = wants.iter().filter(|name| **name == package.name).count();
+        package.wanted_by = wanted_by.get(&package.name).copied().unwrap_or(0);
     }
     packages
 }

@@ -212,8 +212,7 @@ impl Reader<'_, '_> {
             };
         self.intro.clone_from(&text);
         self.recent.clear();
-        let optional = verdict(&text) == Verdict::Optional;
-        self.headings.push(Heading { level, text, section, optional });
+        self.headings.push(Heading { level, optional: verdict(&text) == Verdict::Optional, text, section });
     }
 
     fn section(&self) -> Section {
