@@ -82,14 +82,16 @@ pub(crate) fn recall<F, T: Serialize + DeserializeOwned>(
     let key = key(root, name);
     let known = cache.get(&key).and_then(|record| serde_json::from_slice::<Record<T>>(whole(&record)?).ok());
     let known = known.filter(|record| record.reader == READER);
-    if let Some(record) = &known {
+    let unchanged = |record: &Record<T>| {
         let same = |names: &[String], more: &[String], wanted: &str| {
             state(files, root, names, more).is_some_and(|(state, _)| state == wanted)
         };
-        if same(&record.folders, &[], &record.folder_state) && same(&record.files, &record.more, &record.file_state) {
-            return known.map(|record| record.what).unwrap_or_else(|| make(&find()));
-        }
-    }
+        same(&record.folders, &[], &record.folder_state) && same(&record.files, &record.more, &record.file_state)
+    };
+    let known = match known {
+        Some(record) if unchanged(&record) => return record.what,
+        known => known,
+    };
     let found = find();
     let Seen { folders, files: names, more } = seen(&found);
     // What was changed after it was looked at is told by the time of the youngest.
