@@ -5,8 +5,10 @@
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::sync::LazyLock;
 
-use criterion::{Criterion, Throughput, criterion_group, criterion_main};
+use divan::counter::{BytesCount, ItemsCount};
+use divan::{Bencher, black_box};
 use elvask_core::app::App;
 use elvask_core::check::check;
 use elvask_core::fill::fill;
@@ -31,27 +33,41 @@ fn demo(layout: &str) -> PathBuf {
     folder
 }
 
-fn program(bench: &mut Criterion) {
-    let npm = demo("npm");
-    let pubspec = demo("pubspec");
-    let mut group = bench.benchmark_group("program");
-    group.bench_function("--version", |bencher| bencher.iter(|| run(&npm, &["--version"])));
-    group.bench_function("check, npm", |bencher| bencher.iter(|| run(&npm, &["check"])));
-    group.bench_function("check, pubspec", |bencher| bencher.iter(|| run(&pubspec, &["check"])));
-    group.bench_function("survey, npm", |bencher| bencher.iter(|| run(&npm, &["survey"])));
-    group.bench_function("fill --dry-run, npm", |bencher| bencher.iter(|| run(&npm, &["fill", "--dry-run"])));
-    group.finish();
-    let mut group = bench.benchmark_group("inside");
-    let settings = Settings::default();
-    group.bench_function("load, npm", |bencher| {
-        bencher.iter(|| App::load(&Disk, &npm, &[]).map(|app| app.plugins().len()));
-    });
-    if let Ok(app) = App::load(&Disk, &npm, &[]) {
-        group.bench_function("check, npm", |bencher| bencher.iter(|| check(&app, &settings).findings.len()));
+static NPM: LazyLock<PathBuf> = LazyLock::new(|| demo("npm"));
+static PUBSPEC: LazyLock<PathBuf> = LazyLock::new(|| demo("pubspec"));
+
+/// The program from its start to its end, on the sample apps.
+#[divan::bench_group(sample_count = 50)]
+mod program {
+    use super::{Bencher, NPM, PUBSPEC, run};
+
+    #[divan::bench(args = ["--version", "check", "survey", "fill --dry-run"])]
+    fn npm(bencher: Bencher, words: &str) {
+        let words: Vec<&str> = words.split(' ').collect();
+        bencher.bench_local(|| run(&NPM, &words));
     }
-    group.finish();
-    for folder in [npm, pubspec] {
-        let _ = std::fs::remove_dir_all(folder);
+
+    #[divan::bench(args = ["check"])]
+    fn pubspec(bencher: Bencher, words: &str) {
+        bencher.bench_local(|| run(&PUBSPEC, &[words]));
+    }
+}
+
+/// What it does in between.
+#[divan::bench_group(sample_count = 50)]
+mod inside {
+    use super::{App, Bencher, Disk, NPM, Settings};
+
+    #[divan::bench]
+    fn load(bencher: Bencher) {
+        bencher.bench_local(|| App::load(&Disk, &NPM, &[]).map(|app| app.plugins().len()));
+    }
+
+    #[divan::bench]
+    fn check(bencher: Bencher) {
+        let settings = Settings::default();
+        let Ok(app) = App::load(&Disk, &NPM, &[]) else { return };
+        bencher.bench_local(|| super::check(&app, &settings).findings.len());
     }
 }
 
@@ -73,38 +89,61 @@ fn large_manifest() -> String {
     text
 }
 
-fn documents(bench: &mut Criterion) {
-    let manifest = large_manifest();
+/// A property list of about a megabyte.
+fn large_list() -> String {
     let mut list = String::from("<plist version=\"1.0\">\n<dict>\n");
     for at in 0..15_000 {
         list.push_str(&format!("\t<key>Example{at:05}</key>\n\t<string>A value &amp; more of it.</string>\n"));
     }
     list.push_str("</dict>\n</plist>\n");
-    let mut group = bench.benchmark_group("documents");
-    group.throughput(Throughput::Bytes(manifest.len() as u64));
-    group.bench_function("manifest of 1 MB", |bencher| bencher.iter(|| Document::parse(manifest.as_str()).map(|_| ())));
-    group.throughput(Throughput::Bytes(list.len() as u64));
-    group.bench_function("property list of 1 MB", |bencher| {
-        bencher.iter(|| PropertyList::parse(list.as_str()).map(|_| ()));
-    });
-    group.finish();
-    let tree = Memory::app([
-        ("package.json", r#"{"dependencies":{"tern_camera":"1"}}"#),
-        ("node_modules/tern_camera/package.json", "{}"),
-        (
-            "node_modules/tern_camera/elvask-sheet.toml",
-            "sheet = 1\n[[requires]]\ncapability = 'bluetooth'\n[[requires]]\ncapability = 'open-phone'\n",
-        ),
-        ("android/app/src/main/AndroidManifest.xml", &manifest),
-    ]);
-    let settings = Settings::default();
-    if let Ok(app) = App::load(&tree, Path::new("/app"), &[]) {
-        let mut group = bench.benchmark_group("large app");
-        group.sample_size(20);
-        group.bench_function("check", |bencher| bencher.iter(|| check(&app, &settings).findings.len()));
-        group
-            .bench_function("fill", |bencher| bencher.iter(|| fill(&app, &settings).map(|filled| filled.mended.len())));
-        group.finish();
+    list
+}
+
+mod documents {
+    use super::{Bencher, BytesCount, Document, PropertyList, large_list, large_manifest};
+
+    #[divan::bench]
+    fn manifest_of_1_mb(bencher: Bencher) {
+        let text = large_manifest();
+        bencher.counter(BytesCount::of_str(&text)).bench_local(|| Document::parse(text.as_str()).map(|_| ()));
+    }
+
+    #[divan::bench]
+    fn property_list_of_1_mb(bencher: Bencher) {
+        let text = large_list();
+        bencher.counter(BytesCount::of_str(&text)).bench_local(|| PropertyList::parse(text.as_str()).map(|_| ()));
+    }
+}
+
+/// An app with that manifest, and two needs.
+#[divan::bench_group(sample_count = 20)]
+mod large_in_memory {
+    use super::{App, Bencher, Memory, Path, Settings, large_manifest};
+
+    fn tree() -> Memory {
+        Memory::app([
+            ("package.json", r#"{"dependencies":{"tern_camera":"1"}}"#),
+            ("node_modules/tern_camera/package.json", "{}"),
+            (
+                "node_modules/tern_camera/elvask-sheet.toml",
+                "sheet = 1\n[[requires]]\ncapability = 'bluetooth'\n[[requires]]\ncapability = 'open-phone'\n",
+            ),
+            ("android/app/src/main/AndroidManifest.xml", &large_manifest()),
+        ])
+    }
+
+    #[divan::bench]
+    fn check(bencher: Bencher) {
+        let (tree, settings) = (tree(), Settings::default());
+        let Ok(app) = App::load(&tree, Path::new("/app"), &[]) else { return };
+        bencher.bench_local(|| super::check(&app, &settings).findings.len());
+    }
+
+    #[divan::bench]
+    fn fill(bencher: Bencher) {
+        let (tree, settings) = (tree(), Settings::default());
+        let Ok(app) = App::load(&tree, Path::new("/app"), &[]) else { return };
+        bencher.bench_local(|| super::fill(&app, &settings).map(|filled| filled.mended.len()));
     }
 }
 
@@ -168,16 +207,22 @@ fn large_app() -> std::io::Result<PathBuf> {
     Ok(root)
 }
 
-fn large(bench: &mut Criterion) {
-    let Ok(root) = large_app() else { return };
-    let mut group = bench.benchmark_group("300 plugins, 2 MB project, 1 MB manifest");
-    group.sample_size(20);
-    group.bench_function("survey", |bencher| bencher.iter(|| run(&root, &["survey"])));
-    group.bench_function("check", |bencher| bencher.iter(|| run(&root, &["check"])));
-    group
-        .bench_function("load", |bencher| bencher.iter(|| App::load(&Disk, &root, &[]).map(|app| app.plugins().len())));
-    group.finish();
-    let _ = std::fs::remove_dir_all(root);
+static LARGE: LazyLock<PathBuf> = LazyLock::new(|| large_app().unwrap_or_default());
+
+/// 300 plugins, a project file of 2 MB, a manifest of 1 MB.
+#[divan::bench_group(sample_count = 20)]
+mod large {
+    use super::{App, Bencher, Disk, LARGE, run};
+
+    #[divan::bench(args = ["survey", "check"])]
+    fn program(bencher: Bencher, words: &str) {
+        bencher.bench_local(|| run(&LARGE, &[words]));
+    }
+
+    #[divan::bench]
+    fn load(bencher: Bencher) {
+        bencher.bench_local(|| App::load(&Disk, &LARGE, &[]).map(|app| app.plugins().len()));
+    }
 }
 
 /// Packages with native code of about fifty megabytes, of which a file in ten uses something that matters, in an app.
@@ -230,40 +275,64 @@ fn settle(folder: &Path, at: std::time::SystemTime) -> std::io::Result<()> {
     Ok(())
 }
 
-/// Looking into all packages, against the best search of fixed strings that there is: `rg` on the same files for the same
-/// strings. Aims: no slower, and a tenth of that once nothing has changed.
-fn scan(bench: &mut Criterion) {
-    let Ok(root) = native_code() else { return };
-    let cache = root.join("cache");
-    let list = |cache: &Path| {
-        let status = Command::new(env!("CARGO_BIN_EXE_elvask"))
-            .args(["sheet", "list", "-q"])
-            .current_dir(&root)
-            .env("ELVASK_CACHE_DIR", cache)
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .status();
-        assert!(status.is_ok_and(|status| status.code() == Some(0)));
-    };
-    let mut group = bench.benchmark_group("50 MB of native code in 300 packages");
-    group.sample_size(20);
-    group.bench_function("elvask, nothing remembered", |bencher| bencher.iter(|| list(Path::new(""))));
-    list(&cache);
-    group.bench_function("elvask, nothing changed", |bencher| bencher.iter(|| list(&cache)));
-    let rg = || {
-        let words = ["--no-ignore", "-F", "-c", "-f", "patterns", "-g", "*.kt", "-g", "*.swift", "node_modules"];
-        Command::new("rg").args(words).current_dir(&root).stdout(Stdio::null()).stderr(Stdio::null()).status()
-    };
-    // Without `rg` (package ripgrep) there is nothing to compare with.
-    if rg().is_ok_and(|status| status.success()) {
-        group.bench_function("rg", |bencher| bencher.iter(rg));
-    }
-    group.finish();
-    let _ = std::fs::remove_dir_all(root);
+/// `elvask` with these words, and with what it remembers in `cache` (nothing where that is empty).
+fn look(root: &Path, words: &[&str], cache: &Path) {
+    let status = Command::new(env!("CARGO_BIN_EXE_elvask"))
+        .args(words)
+        .current_dir(root)
+        .env("ELVASK_CACHE_DIR", cache)
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .status();
+    assert!(status.is_ok_and(|status| status.code() != Some(2)));
 }
 
-/// 1,000 filters of 100 hosts and 900 schemes, and 100,000 links of which half meet one.
-fn links(bench: &mut Criterion) {
+/// `rg` on the same files for the same strings. Without it (package ripgrep) there is nothing to compare with.
+fn rg(root: &Path, words: &[&str]) -> bool {
+    Command::new("rg")
+        .args(["--no-ignore", "-F", "-c", "-f", "patterns"])
+        .args(words)
+        .current_dir(root)
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .status()
+        .is_ok_and(|status| status.success())
+}
+
+static NATIVE: LazyLock<PathBuf> = LazyLock::new(|| native_code().unwrap_or_default());
+
+/// Looking into all packages, against the best search of fixed strings that there is. Aims: no slower, and a tenth of that once
+/// nothing has changed.
+#[divan::bench_group(sample_count = 20)]
+mod native_code_of_50_mb {
+    use super::{Bencher, NATIVE, Path, look};
+
+    const WORDS: [&str; 3] = ["sheet", "list", "-q"];
+
+    #[divan::bench]
+    fn nothing_remembered(bencher: Bencher) {
+        bencher.bench_local(|| look(&NATIVE, &WORDS, Path::new("")));
+    }
+
+    #[divan::bench]
+    fn nothing_changed(bencher: Bencher) {
+        let cache = NATIVE.join("cache");
+        look(&NATIVE, &WORDS, &cache);
+        bencher.bench_local(|| look(&NATIVE, &WORDS, &cache));
+    }
+
+    #[divan::bench]
+    fn rg(bencher: Bencher) {
+        let words = ["-g", "*.kt", "-g", "*.swift", "node_modules"];
+        if super::rg(&NATIVE, &words) {
+            bencher.bench_local(|| super::rg(&NATIVE, &words));
+        }
+    }
+}
+
+/// 100,000 links of which half meet a filter, of so many filters of 100 hosts.
+#[divan::bench(sample_count = 20, args = [10, 100, 1_000, 10_000])]
+fn links(bencher: Bencher, count: usize) {
     use elvask_link::filter::Filter;
     use elvask_link::index::FilterSet;
     use elvask_link::url::Uri;
@@ -313,24 +382,16 @@ fn links(bench: &mut Criterion) {
             }
         })
         .collect();
-    let mut group = bench.benchmark_group("100,000 links");
-    group.throughput(Throughput::Elements(urls.len() as u64));
-    group.sample_size(20);
-    for count in [10, 100, 1_000, 10_000] {
-        let set = FilterSet::new(made(count));
-        let mut found = Vec::new();
-        group.bench_function(format!("{count} filters"), |bencher| {
-            bencher.iter(|| {
-                let mut met = 0;
-                for url in &urls {
-                    set.matching(&Uri::parse(url), &mut found);
-                    met += found.len();
-                }
-                met
-            });
-        });
-    }
-    group.finish();
+    let set = FilterSet::new(made(count));
+    let mut found = Vec::new();
+    bencher.counter(ItemsCount::new(urls.len())).bench_local(|| {
+        let mut met = 0;
+        for url in &urls {
+            set.matching(&Uri::parse(black_box(url)), &mut found);
+            met += found.len();
+        }
+        met
+    });
 }
 
 /// 3,000 files of an app's own scripts, a few of which use packages and links.
@@ -363,35 +424,42 @@ fn own_scripts() -> std::io::Result<std::path::PathBuf> {
     Ok(root)
 }
 
-/// Reading the app's own code, against `rg` on the same files for the same strings.
-fn own(bench: &mut Criterion) {
-    let Ok(root) = own_scripts() else { return };
-    let cache = root.join("cache");
-    let check = |cache: &Path| {
-        let status = Command::new(env!("CARGO_BIN_EXE_elvask"))
-            .args(["check", "-q"])
-            .current_dir(&root)
-            .env("ELVASK_CACHE_DIR", cache)
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .status();
-        assert!(status.is_ok_and(|status| status.code() == Some(1)));
-    };
-    let mut group = bench.benchmark_group("3,000 files of own scripts");
-    group.sample_size(20);
-    group.bench_function("elvask, nothing remembered", |bencher| bencher.iter(|| check(Path::new(""))));
-    check(&cache);
-    group.bench_function("elvask, nothing changed", |bencher| bencher.iter(|| check(&cache)));
-    let rg = || {
-        let words = ["--no-ignore", "-F", "-c", "-f", "patterns", "-g", "*.tsx", "src"];
-        Command::new("rg").args(words).current_dir(&root).stdout(Stdio::null()).stderr(Stdio::null()).status()
-    };
-    if rg().is_ok_and(|status| status.success()) {
-        group.bench_function("rg", |bencher| bencher.iter(rg));
+static SCRIPTS: LazyLock<PathBuf> = LazyLock::new(|| own_scripts().unwrap_or_default());
+
+/// Reading the app's own code, 3,000 files.
+#[divan::bench_group(sample_count = 20)]
+mod own_scripts {
+    use super::{Bencher, Path, SCRIPTS, look};
+
+    const WORDS: [&str; 2] = ["check", "-q"];
+
+    #[divan::bench]
+    fn nothing_remembered(bencher: Bencher) {
+        bencher.bench_local(|| look(&SCRIPTS, &WORDS, Path::new("")));
     }
-    group.finish();
-    let _ = std::fs::remove_dir_all(root);
+
+    #[divan::bench]
+    fn nothing_changed(bencher: Bencher) {
+        let cache = SCRIPTS.join("cache");
+        look(&SCRIPTS, &WORDS, &cache);
+        bencher.bench_local(|| look(&SCRIPTS, &WORDS, &cache));
+    }
+
+    #[divan::bench]
+    fn rg(bencher: Bencher) {
+        let words = ["-g", "*.tsx", "src"];
+        if super::rg(&SCRIPTS, &words) {
+            bencher.bench_local(|| super::rg(&SCRIPTS, &words));
+        }
+    }
 }
 
-criterion_group!(benches, program, documents, large, scan, own, links);
-criterion_main!(benches);
+fn main() {
+    divan::main();
+    for folder in [&NPM, &PUBSPEC, &LARGE, &NATIVE, &SCRIPTS] {
+        // Only what was made for a measurement that ran.
+        if let Some(folder) = LazyLock::get(folder) {
+            let _ = std::fs::remove_dir_all(folder);
+        }
+    }
+}
