@@ -14,6 +14,7 @@ pub(crate) mod resources;
 pub mod widget;
 pub(crate) mod xcode;
 
+use elvask_platform::List;
 use std::path::{Path, PathBuf};
 
 use elvask_needs::kinds;
@@ -78,9 +79,6 @@ pub(crate) fn read_packages<W: Send, D: Send>(
     found
 }
 
-/// The folders that are never gone through in search of an app's parts.
-const SKIPPED: [&str; 8] = ["node_modules", "build", "Pods", "DerivedData", "target", "elvask", "Carthage", "vendor"];
-
 /// The most folders that are gone through.
 const MAX_FOLDERS: usize = 20_000;
 
@@ -92,7 +90,7 @@ pub(crate) fn folders(files: &dyn Files, root: &Path, depth: usize) -> Vec<PathB
         let mut next = Vec::new();
         for folder in level.iter().take(MAX_FOLDERS.saturating_sub(found.len())) {
             for (name, kind) in files.list(folder) {
-                if kind == FileKind::Folder && !name.starts_with('.') && !SKIPPED.contains(&name.as_str()) {
+                if kind == FileKind::Folder && !name.starts_with('.') && !List::FolderNotSearched.has(&name) {
                     next.push(folder.join(name));
                 }
             }

@@ -8,6 +8,7 @@ mod runtime;
 pub use runtime::{BuiltUpon, runtimes};
 
 use elvask_markup::plist::plan::NewValue;
+use elvask_platform::List;
 use elvask_platform::capability::{self, capabilities_with};
 use elvask_platform::{Kind, Level, Platform, Strength, ios};
 use elvask_project::intent::Owner;
@@ -154,22 +155,6 @@ fn wider_capabilities(evidence: &Evidence) -> Vec<&'static str> {
     all.iter().copied().filter(|wide| all.iter().any(|narrow| is_wider(wide, narrow))).collect()
 }
 
-/// Words in the names of permissions and keys that say nothing of what they are for.
-const COMMON_WORDS: [&str; 12] = [
-    "read",
-    "write",
-    "access",
-    "state",
-    "request",
-    "manage",
-    "permission",
-    "full",
-    "always",
-    "usage",
-    "external",
-    "add",
-];
-
 /// Says whether a package says of itself that it is for what a need is about, by the capability or by the words of its name. One
 /// that does not describe itself may be for anything.
 fn is_for(evidence: &Evidence, learned: &Learned) -> bool {
@@ -185,7 +170,7 @@ fn is_for(evidence: &Evidence, learned: &Learned) -> bool {
     let title = known.map_or_else(Vec::new, |known| words_of(known.capability));
     // A background mode is called like what is used in front as well.
     let named = learned.kind() != Kind::BackgroundMode
-        && own.iter().chain(&title).any(|word| word.len() > 3 && !COMMON_WORDS.contains(&word.as_str()) && says(word));
+        && own.iter().chain(&title).any(|word| word.len() > 3 && !List::NameCommon.has(word) && says(word));
     named
         || capabilities_with(learned.kind(), &learned.name)
             .any(|capability| capability::words_for(capability.name).any(says))

@@ -1,5 +1,6 @@
 //! What may be written into an app because a package asks for it, and what only a person can agree to.
 
+use crate::List;
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
@@ -88,15 +89,11 @@ pub fn key_for_all_devices(key: &str) -> &str {
 /// Source: "Information Property List" in the platform's developer documentation.
 #[must_use]
 pub fn is_platform_key(key: &str) -> bool {
-    const PREFIXES: [&str; 30] = [
-        "NS", "UI", "CF", "LS", "ITS", "MK", "CA", "SK", "AV", "BG", "MD", "PH", "UT", "WK", "GK", "GC", "CI", "AU",
-        "CK", "IN", "EN", "NFC", "DT", "AT", "QL", "TK", "WiFi", "Metal", "Minimum", "Core",
-    ];
-    let after = |prefix: &&str| {
-        let rest = key.strip_prefix(*prefix);
+    let after = |prefix: &str| {
+        let rest = key.strip_prefix(prefix);
         rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(|letter: char| letter.is_ascii_uppercase()))
     };
-    key.starts_with("com.apple.") || PREFIXES.iter().any(after)
+    key.starts_with("com.apple.") || List::KeyPrefix.words().any(after)
 }
 
 #[cfg(test)]

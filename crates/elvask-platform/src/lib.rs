@@ -22,6 +22,7 @@ pub mod gradle;
 pub mod ios;
 mod kind;
 mod level;
+mod lists;
 pub mod manifest;
 pub mod names;
 pub mod native;
@@ -37,6 +38,7 @@ pub use behaviour::Behaviour;
 pub use confidence::Confidence;
 pub use kind::Kind;
 pub use level::{Level, Strength};
+pub use lists::List;
 pub use version::Version;
 
 use serde::{Deserialize, Serialize};

@@ -46,7 +46,7 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 33] = [
+const TABLES: [(&str, &[Cell]); 34] = [
     ("android-action-permissions", &[Text, Text]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
@@ -92,6 +92,7 @@ const TABLES: [(&str, &[Cell]); 33] = [
             Confidence,
         ],
     ),
+    ("lists", &[Word(crate::lists::LISTS), Text, Maybe]),
     ("manifest-elements", &[Text, Word(&["children", "keep", "merge"]), Text, Maybe, Maybe]),
     (
         "native-symbols",

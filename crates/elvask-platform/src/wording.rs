@@ -1,5 +1,6 @@
 //! Texts that people leave where a real one belongs.
 
+use crate::List;
 use std::sync::OnceLock;
 
 use crate::table::rows;
@@ -12,10 +13,6 @@ pub enum ValueUse {
     /// A purpose, read by people.
     Purpose,
 }
-
-/// What follows `your` in one word, in a value that others are to put their own in for.
-const YOURS: [&str; 12] =
-    ["", "app", "appid", "company", "domain", "host", "id", "key", "name", "package", "project", "scheme"];
 
 /// Returns the part of a value that shows that nobody has filled it in yet: a known phrase, something in angle or
 /// square brackets, a word in capitals that starts with `YOUR`, or nothing but crosses and dots; in a value for a machine also
@@ -60,7 +57,7 @@ pub fn placeholder_in(value: &str, used: ValueUse) -> Option<&str> {
         };
         let yours = |word: &&str| {
             let rest = word.to_ascii_lowercase();
-            rest.strip_prefix("your").is_some_and(|rest| YOURS.contains(&rest))
+            rest.strip_prefix("your").is_some_and(|rest| rest.is_empty() || List::ValueYour.has(rest))
         };
         let words = || trimmed.split(|character: char| !character.is_alphanumeric());
         if let Some(word) = words().find(crossed).or_else(|| words().find(yours)) {

@@ -1,4 +1,4 @@
-//! What the program can say, on two pages for reading as a whole: all sentences of its source, and the help of every command.
+//! What the program can say, on two pages for reading as a whole: all sentences of its source and its tables, and the help of every command.
 //!
 //! `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test all words::` writes them.
 
@@ -80,10 +80,32 @@ fn sentence(literal: &str) -> Option<String> {
     (reads && !is_code).then_some(text)
 }
 
+/// The sentences of the tables of facts, but for those that hold words to look for or to write.
+fn tables(folder: &Path) -> String {
+    const NOT_SAID: [&str; 6] =
+        ["capability-words", "ios-codes", "manifest-elements", "note-words", "placeholder-words", "vague-purposes"];
+    let mut all: Vec<PathBuf> = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    all.sort();
+    let mut page = String::from("\n## Tables of facts\n");
+    for path in all {
+        let name = path.file_stem().unwrap().to_string_lossy().into_owned();
+        let text = fs::read_to_string(&path).unwrap();
+        let cells = text.lines().filter(|line| !line.starts_with('#')).flat_map(|line| line.split('\t'));
+        let mut said: Vec<String> = cells.filter_map(|cell| sentence(&format!("\"{cell}\""))).collect();
+        said.dedup();
+        if said.is_empty() || NOT_SAID.contains(&name.as_str()) {
+            continue;
+        }
+        page.push_str(&format!("\n### {name}\n\n"));
+        said.iter().for_each(|text| page.push_str(&format!("- {}\n", text.replace('<', "\\<").replace('*', "\\*"))));
+    }
+    page
+}
+
 #[test]
 fn all_that_is_said_is_on_one_page() {
     let mut page = String::from(
-        "# What the program can say\n\nAll sentences of the source, by the file that says them, for reading as a whole; `{…}` is filled in when it is said.\nThe page is generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test all words::`.\n",
+        "# What the program can say\n\nAll sentences of the source and of the tables of facts, by the file that says them, for reading as a whole; `{…}` is filled in when it is said.\nThe page is generated: `ELVASK_WRITE_PAGES=1 cargo test -p elvask --test all words::`.\n",
     );
     let crates = root().join("crates");
     for name in [
@@ -119,7 +141,9 @@ fn all_that_is_said_is_on_one_page() {
             }
         }
     }
+    page.push_str(&tables(&crates.join("elvask-platform/data")));
     assert!(page.contains("- {name} is declared twice\n"), "the messages of rules are among them");
+    assert!(page.contains("- it is a network security configuration\n"), "and those of the tables");
     // Words that platform documentation does not use for it.
     for word in [" stands ", " anew", "taken out", "takes it out", "is no scheme"] {
         let line = page.lines().find(|line| line.contains(word) && !line.contains("what stands in the app"));

@@ -1,6 +1,8 @@
 //! Telling code from comments and strings in Swift, Objective-C, Kotlin and Java, and code that is compiled only under a
 //! condition.
 
+use elvask_platform::List;
+
 /// What a stretch of a source is, apart from plain code.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Stretch {
@@ -187,28 +189,6 @@ pub(crate) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
     Conditions(out)
 }
 
-/// Words in conditions that are true of every build for iOS, or say which tools build it.
-const USUAL: [&str; 18] = [
-    "os(iOS)",
-    "TARGET_OS_IOS",
-    "TARGET_OS_IPHONE",
-    "canImport",
-    "swift(",
-    "compiler(",
-    "__has_include",
-    "__IPHONE",
-    "IPHONE_OS_VERSION",
-    "targetEnvironment",
-    "TARGET_OS_SIMULATOR",
-    "TARGET_OS_MACCATALYST",
-    "__cplusplus",
-    "SWIFT_PACKAGE",
-    "NEW_ARCH",
-    "__OBJC__",
-    "COCOAPODS",
-    "defined(__",
-];
-
 fn compiled_if(condition: &str) -> Compiled {
     let negated = condition.starts_with('!');
     let others = [
@@ -227,7 +207,7 @@ fn compiled_if(condition: &str) -> Compiled {
     let off = matches!(condition, "0" | "false" | "DEBUG");
     if off || elsewhere && !ours && !negated || negated && !elsewhere && ours {
         Compiled::Never
-    } else if negated || condition == "1" || USUAL.iter().any(|word| condition.contains(word)) {
+    } else if negated || condition == "1" || List::AppleCondition.words().any(|word| condition.contains(word)) {
         Compiled::Always
     } else {
         Compiled::Chosen

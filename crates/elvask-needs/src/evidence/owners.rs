@@ -5,6 +5,7 @@
 
 #![warn(clippy::wildcard_enum_match_arm)]
 
+use elvask_platform::List;
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 
@@ -26,48 +27,10 @@ use crate::template::answers_in;
 /// A file of native code, its language, and the part of the package that takes it.
 type Source<'t> = (&'t PackageFile, Family, Option<String>);
 
-/// Words in the name of a value that make it the app's own.
-const OWN_WORDS: [&str; 24] = [
-    "id",
-    "ids",
-    "identifier",
-    "identifiers",
-    "key",
-    "token",
-    "secret",
-    "host",
-    "domain",
-    "domains",
-    "url",
-    "uri",
-    "endpoint",
-    "server",
-    "scheme",
-    "email",
-    "group",
-    "groups",
-    "container",
-    "merchant",
-    "account",
-    "project",
-    "client",
-    "redirect",
-];
-
-/// Words in the name of a value that make it a matter of taste: without one the platform or the package has its own.
-const TASTE_WORDS: [&str; 10] =
-    ["background", "channel", "color", "colour", "icon", "image", "logo", "sound", "theme", "title"];
-
 /// Says whether a value of this name is a matter of taste.
 pub(crate) fn is_of_taste(name: &str) -> bool {
-    words(name).iter().any(|word| TASTE_WORDS.contains(&word.as_str()))
+    words(name).iter().any(|word| List::ValueTaste.has(word))
 }
-
-/// Schemes of links that are nobody's own.
-const SYSTEM_SCHEMES: [&str; 14] = [
-    "http", "https", "file", "content", "mailto", "tel", "sms", "smsto", "mms", "mmsto", "geo", "market", "intent",
-    "data",
-];
 
 /// Says whether a package may have a class: a file of its code is named so, or lies in the package that the class does, or what its
 /// build depends on has a name in common with it.
@@ -235,7 +198,7 @@ fn is_own(name: &str, text: &str) -> bool {
     if is_own_resource(text) || placeholder_in(text, ValueUse::Machine).is_some() {
         return true;
     }
-    let named = words(name).iter().any(|word| OWN_WORDS.contains(&word.as_str()));
+    let named = words(name).iter().any(|word| List::ValueOwn.has(word));
     named || is_of_taste(name) || is_like_an_id(text)
 }
 
@@ -287,7 +250,7 @@ fn is_own_scheme(scheme: &str) -> bool {
     let lower = scheme.to_ascii_lowercase();
     answers_in(scheme).is_empty()
         && !is_built(scheme)
-        && !SYSTEM_SCHEMES.contains(&lower.as_str())
+        && !List::SchemeSystem.has(&lower)
         && !lower.starts_with(android::PERMISSION_PREFIX)
 }
 

@@ -1,5 +1,6 @@
 //! Finding the files of a package that can say what it requires.
 
+use elvask_platform::List;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicUsize;
 
@@ -73,63 +74,6 @@ pub(super) struct Tree {
     pub(super) read: AtomicUsize,
 }
 
-/// Folders whose files are not part of what ships.
-const NOT_SHIPPED: [&str; 31] = [
-    "node_modules",
-    "build",
-    "dist",
-    "out",
-    "deriveddata",
-    "pods",
-    "carthage",
-    "example",
-    "examples",
-    "sample",
-    "samples",
-    "demo",
-    "demos",
-    "test",
-    "tests",
-    "testing",
-    "androidtest",
-    "sharedtest",
-    "testfixtures",
-    "__tests__",
-    "__mocks__",
-    "e2e",
-    "fixtures",
-    "playground",
-    "benchmark",
-    "benchmarks",
-    "template",
-    "templates",
-    "debug",
-    "mocks",
-    "integration_test",
-];
-
-/// Folders of platforms that are not looked at.
-const OTHER_PLATFORMS: [&str; 12] =
-    ["macos", "osx", "windows", "linux", "web", "tvos", "watchos", "visionos", "tizen", "uwp", "wasm", "electron"];
-
-/// Files of notes that tell something other than how to set up.
-const OTHER_NOTES: [&str; 14] = [
-    "changelog",
-    "changes",
-    "history",
-    "release",
-    "contributing",
-    "code_of_conduct",
-    "license",
-    "licence",
-    "security",
-    "authors",
-    "upgrad",
-    "migrat",
-    "maintain",
-    "publish",
-];
-
 /// Finds the files of a package.
 pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
     let mut tree = Tree::default();
@@ -192,29 +136,6 @@ fn is_compiled_file(name: &str) -> bool {
     matches!(ending, "jar" | "a" | "so") && name != "gradle-wrapper.jar"
 }
 
-/// Words in the names of notes at the top of a package that tell how to set it up.
-const SETUP_NOTES: [&str; 16] = [
-    "readme",
-    "install",
-    "setup",
-    "set-up",
-    "usage",
-    "guide",
-    "android",
-    "ios",
-    "permission",
-    "config",
-    "start",
-    "doc",
-    "api",
-    "link",
-    "integrat",
-    "platform",
-];
-
-/// Words in the names of notes that are written for machines.
-const NOTES_FOR_MACHINES: [&str; 5] = ["agent", "assistant", "llms", "prompt", "skill"];
-
 fn is_entered(name: &str, around: &str) -> bool {
     // Below the root of a source tree, folders are parts of package names, and `example` is a usual one.
     if around.split('/').any(|part| matches!(part, "java" | "kotlin")) {
@@ -238,8 +159,8 @@ fn is_entered(name: &str, around: &str) -> bool {
         ".bundle",
         ".lproj",
     ];
-    !NOT_SHIPPED.contains(&lower)
-        && !OTHER_PLATFORMS.contains(&lower)
+    !List::FolderNotShipped.has(lower)
+        && !List::FolderOtherPlatform.has(lower)
         && !endings.iter().any(|ending| lower.ends_with(ending))
         && !lower.starts_with("example")
 }
@@ -266,8 +187,8 @@ fn role_of(name: &str, shown: &str, depth: usize) -> Option<Role> {
         "xcprivacy" => Role::Privacy,
         "md" | "markdown" | "mdx" => {
             let lower = stem.to_lowercase();
-            let other = OTHER_NOTES.iter().chain(&NOTES_FOR_MACHINES).any(|word| lower.contains(word))
-                || depth == 0 && !SETUP_NOTES.iter().any(|word| lower.contains(word));
+            let other = List::NotesOther.words().chain(List::NotesMachine.words()).any(|word| lower.contains(word))
+                || depth == 0 && !List::NotesSetup.words().any(|word| lower.contains(word));
             let place = shown.to_lowercase();
             let docs = depth == 0
                 || place.starts_with("doc")

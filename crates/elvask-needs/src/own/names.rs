@@ -1,5 +1,6 @@
 //! Names as people vary them: `LOCATION_WHEN_IN_USE`, `locationWhenInUse`, `NSLocationWhenInUseUsageDescription`.
 
+use elvask_platform::List;
 use elvask_platform::capability;
 
 /// Splits a name into its words, in small letters: at signs, and where a capital starts a word.
@@ -27,32 +28,6 @@ pub fn words_of(name: &str) -> Vec<String> {
     out
 }
 
-/// Words of file and class names that say what kind of thing they are, and not what it is about.
-const KINDS: [&str; 22] = [
-    "module",
-    "manager",
-    "impl",
-    "plugin",
-    "package",
-    "spec",
-    "native",
-    "android",
-    "ios",
-    "service",
-    "helper",
-    "utils",
-    "util",
-    "delegate",
-    "handler",
-    "provider",
-    "bridge",
-    "view",
-    "controller",
-    "api",
-    "core",
-    "base",
-];
-
 /// Returns the words of the name of a file or class that say what it is about. A first word in capitals alone of up to three
 /// letters is the mark of whoever wrote it.
 fn subject_of(name: &str) -> Vec<String> {
@@ -61,7 +36,7 @@ fn subject_of(name: &str) -> Vec<String> {
     if (3..=4).contains(&mark) && words.len() > 1 && words.first().is_some_and(|first| first.len() == mark - 1) {
         words.remove(0);
     }
-    words.retain(|word| !KINDS.contains(&word.as_str()));
+    words.retain(|word| !List::ClassKind.has(word));
     words
 }
 

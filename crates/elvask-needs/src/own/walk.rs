@@ -1,5 +1,6 @@
 //! Finding the files of the app's own code.
 
+use elvask_platform::List;
 use std::path::{Path, PathBuf};
 
 use elvask_project::files::{FileKind, Files};
@@ -31,40 +32,6 @@ pub(super) struct OwnFile {
     pub(super) shown: String,
     pub(super) language: Language,
 }
-
-/// Folders that hold what others wrote, what a build made, or what does not ship.
-const NOT_OWN: [&str; 30] = [
-    "node_modules",
-    "build",
-    "dist",
-    "out",
-    "bin",
-    "obj",
-    "pods",
-    "carthage",
-    "deriveddata",
-    "vendor",
-    "coverage",
-    "test",
-    "tests",
-    "__tests__",
-    "__mocks__",
-    "__fixtures__",
-    "integration_test",
-    "test_driver",
-    "androidtest",
-    "e2e",
-    "mocks",
-    "fixtures",
-    "stories",
-    "docs",
-    "doc",
-    "scripts",
-    "elvask",
-    "template",
-    "templates",
-    "plugins",
-];
 
 /// The files of the app's own code.
 #[derive(Debug, Default)]
@@ -135,7 +102,7 @@ fn is_entered(name: &str, inside: &str, page_is_source: bool) -> bool {
         _ => false,
     };
     let endings = ["tests", ".xcodeproj", ".xcassets", ".bundle", ".framework", ".xcframework", ".lproj"];
-    !made && !NOT_OWN.contains(&lower.as_str()) && !endings.iter().any(|ending| lower.ends_with(ending))
+    !made && !List::FolderNotOwn.has(&lower) && !endings.iter().any(|ending| lower.ends_with(ending))
 }
 
 fn language(name: &str) -> Option<Language> {

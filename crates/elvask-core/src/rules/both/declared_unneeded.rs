@@ -4,6 +4,7 @@ use elvask_needs::kinds::ios::query_scheme::bare;
 use elvask_needs::kinds::{self, Declared};
 use elvask_needs::reach::Reach;
 use elvask_needs::remedy::Remedy;
+use elvask_platform::List;
 use elvask_platform::{Kind, android, ios};
 use elvask_project::layout::Layout;
 
@@ -97,19 +98,6 @@ fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
     kind == Kind::Entitlement && (ios::entitlement(name).is_none() || OWN.contains(&name) || pushes())
 }
 
-/// What stands in the property list or the entitlements beside a purpose or a background mode, and makes nothing of it without.
-const BESIDE: [(&str, &str); 9] = [
-    ("NSLocalNetworkUsageDescription", "NSBonjourServices"),
-    ("fetch", "BGTaskSchedulerPermittedIdentifiers"),
-    ("processing", "BGTaskSchedulerPermittedIdentifiers"),
-    ("remote-notification", "aps-environment"),
-    ("voip", "aps-environment"),
-    ("external-accessory", "UISupportedExternalAccessoryProtocols"),
-    ("NFCReaderUsageDescription", "com.apple.developer.nfc.readersession.formats"),
-    ("NSHealthShareUsageDescription", "com.apple.developer.healthkit"),
-    ("NSHealthUpdateUsageDescription", "com.apple.developer.healthkit"),
-];
-
 /// Says whether another key of the app's is of no use without a purpose or a background mode.
 fn is_used_by_another_key(context: &Context<'_>, name: &str) -> bool {
     let entitlements = context.surface.entitlements();
@@ -117,7 +105,7 @@ fn is_used_by_another_key(context: &Context<'_>, name: &str) -> bool {
         context.plist.is_some_and(|plist| plist.entry(key).is_some())
             || entitlements.is_some_and(|(_, list)| list.entry(key).is_some())
     };
-    BESIDE.iter().any(|(one, beside)| *one == name && there(beside))
+    List::KeyBeside.rows().iter().any(|(one, beside)| *one == name && there(beside))
 }
 
 /// Says whether some plugin, or the app's own code, has a use for a thing.

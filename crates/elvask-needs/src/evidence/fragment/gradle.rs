@@ -1,6 +1,7 @@
 //! Lines of build files, keep rules and pod files.
 
 use elvask_markup::Span;
+use elvask_platform::List;
 use elvask_platform::Version;
 use regex::Captures;
 
@@ -9,23 +10,6 @@ use crate::pattern::Pattern;
 use crate::requirement::{
     COMPILE_LEVEL, GradleFile, GradleLine, KEEP_DIRECTIVES, MIN_LEVEL, MIN_VERSION, Need, TARGET_LEVEL,
 };
-
-/// Gradle plugins that every app applies.
-const USUAL_PLUGINS: [&str; 8] = [
-    "com.android.application",
-    "com.android.library",
-    "kotlin-android",
-    "org.jetbrains.kotlin.android",
-    "java",
-    "kotlin",
-    "java-library",
-    "kotlin-kapt",
-];
-
-/// The other words that start a rule for the platform's own shrinker; what starts otherwise belongs to another one.
-///
-/// Source: "Shrink, obfuscate, and optimize your app" and the manual of keep rules that it leads to.
-const OTHER_SHRINKER_WORDS: [&str; 3] = ["-keepattributes", "-keeppackagenames", "-dontwarn"];
 
 /// Reads the lines of a build file.
 pub(super) fn pieces(text: &str) -> Vec<Piece> {
@@ -53,7 +37,7 @@ pub(super) fn pieces(text: &str) -> Vec<Piece> {
         let span = Span::new(at, at + content.len());
         let found = of_line(content, &blocks, span);
         // Brackets and blocks hold what is placed; another line is left, and said to be.
-        let usual = USUAL_PLUGINS.iter().any(|id| content.contains(id));
+        let usual = List::GradlePluginUsual.words().any(|id| content.contains(id));
         if found.is_empty() && !usual && !content.ends_with(['{', '}']) && !content.starts_with(['}', ')', '.']) {
             left.push(Piece::unknown("this line of a build file is none of those that are placed", span));
         }
@@ -104,7 +88,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
         |captured: &Captures<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
     let gradle = |name: String, file, line| vec![Piece::new(name, Need::Gradle { file, line }, span)];
     let first = line.split([' ', ',']).next().unwrap_or_default();
-    if KEEP_DIRECTIVES.contains(&first) || OTHER_SHRINKER_WORDS.contains(&first) {
+    if KEEP_DIRECTIVES.contains(&first) || List::KeepOtherWord.has(first) {
         // A rule may open a block; what it holds belongs to it, and the first line alone is taken where it is whole.
         let rule = line.trim_end_matches('{').trim();
         let whole = line.matches('{').count() == line.matches('}').count();
@@ -143,7 +127,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
     }
     if let Some(captured) = APPLY.captures(line) {
         let id = get(&captured, 1);
-        return if USUAL_PLUGINS.contains(&id.as_str()) {
+        return if List::GradlePluginUsual.has(&id) {
             Vec::new()
         } else {
             gradle(id, GradleFile::App, GradleLine::Plugin { version: None })
@@ -151,7 +135,7 @@ fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
     }
     if let Some(captured) = ID.captures(line) {
         let id = get(&captured, 1);
-        if USUAL_PLUGINS.contains(&id.as_str()) {
+        if List::GradlePluginUsual.has(&id) {
             return Vec::new();
         }
         let version = captured.get(2).map(|text| text.as_str().to_owned()).filter(|version| !is_open(version));

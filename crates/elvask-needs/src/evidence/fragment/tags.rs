@@ -4,6 +4,7 @@ mod values;
 
 use elvask_markup::Span;
 use elvask_markup::plist::plan::NewValue;
+use elvask_platform::List;
 use elvask_platform::{android, ios};
 use elvask_project::intent::{Owner, Part, Query};
 use elvask_project::surface::QUERY_SCHEMES;
@@ -17,75 +18,6 @@ use super::{Piece, Pieces, is_dots, placeholder, template, template_value};
 use crate::requirement::{Component, Need};
 
 const LAUNCHER: &str = "android.intent.category.LAUNCHER";
-
-/// Elements at the top of files that are none of those that an app declares things in.
-const OTHER_DOCUMENTS: [(&str, &str); 9] = [
-    ("network-security-config", "it is a network security configuration"),
-    ("resources", "it is a file of resources"),
-    ("paths", "it is a file of paths of a provider"),
-    ("vector", "it is a drawing"),
-    ("LinearLayout", "it is a layout"),
-    ("PreferenceScreen", "it is a screen of settings"),
-    ("data-extraction-rules", "it is a file of backup rules"),
-    ("full-backup-content", "it is a file of backup rules"),
-    ("Project", "it is a project of another build tool"),
-];
-
-/// Attributes that are worth asking for; the others of an app's own elements are its own business.
-const LAUNCHER_ATTRIBUTES: [&str; 12] = [
-    "launchMode",
-    "supportsPictureInPicture",
-    "resizeableActivity",
-    "showWhenLocked",
-    "turnScreenOn",
-    "exported",
-    "hardwareAccelerated",
-    "windowSoftInputMode",
-    "taskAffinity",
-    "screenOrientation",
-    "configChanges",
-    "alwaysRetainTaskState",
-];
-const APPLICATION_ATTRIBUTES: [&str; 9] = [
-    "requestLegacyExternalStorage",
-    "usesCleartextTraffic",
-    "largeHeap",
-    "networkSecurityConfig",
-    "hardwareAccelerated",
-    "allowBackup",
-    "fullBackupContent",
-    "enableOnBackInvokedCallback",
-    "dataExtractionRules",
-];
-
-/// Attributes that any app has, so that they say nothing where they stand among others.
-const USUAL: [&str; 7] = [
-    "hardwareAccelerated",
-    "windowSoftInputMode",
-    "configChanges",
-    "exported",
-    "allowBackup",
-    "screenOrientation",
-    "taskAffinity",
-];
-
-/// Keys that every app has: in a list that is shown whole they are the background.
-const BACKGROUND_KEYS: [&str; 14] = [
-    "CFBundleIdentifier",
-    "CFBundleName",
-    "CFBundleDisplayName",
-    "CFBundleVersion",
-    "CFBundleShortVersionString",
-    "CFBundleDevelopmentRegion",
-    "CFBundleExecutable",
-    "CFBundleInfoDictionaryVersion",
-    "CFBundlePackageType",
-    "CFBundleSignature",
-    "LSRequiresIPhoneOS",
-    "UILaunchStoryboardName",
-    "UIMainStoryboardFile",
-    "UIRequiredDeviceCapabilities",
-];
 
 /// Elements that hold others or are read with the one around them.
 const STRUCTURE: [&str; 8] = ["manifest", "intent-filter", "action", "category", "data", "plist", "dict", "array"];
@@ -116,7 +48,7 @@ pub(super) fn pieces(text: &str) -> Pieces {
     let root = parse(text);
     let mut out = Pieces::default();
     let first = root.elements().next();
-    if let Some((_, why)) = first.and_then(|first| OTHER_DOCUMENTS.iter().find(|(name, _)| *name == first.name)) {
+    if let Some(why) = first.and_then(|first| List::ElementOtherDocument.says(&first.name)) {
         out.elsewhere = Some(why);
         return out;
     }
@@ -143,8 +75,8 @@ pub(super) fn attributes_alone(text: &str) -> Vec<Piece> {
         let (name, value) = (name.trim(), value.trim());
         let Some(local) = name.strip_prefix("android:") else { continue };
         let Some(value) = value.strip_prefix('"').and_then(|value| value.strip_suffix('"')) else { continue };
-        let owner = if APPLICATION_ATTRIBUTES.contains(&local) { Owner::Application } else { Owner::Launcher };
-        if LAUNCHER_ATTRIBUTES.contains(&local) || APPLICATION_ATTRIBUTES.contains(&local) {
+        let owner = if List::AttributeApplication.has(local) { Owner::Application } else { Owner::Launcher };
+        if List::AttributeLauncher.has(local) || List::AttributeApplication.has(local) {
             let need = Need::Attribute { owner, attribute: local.to_owned(), value: value.to_owned() };
             out.push(Piece::new(local, need, Span::new(at, at + content.len())));
         }
@@ -253,7 +185,7 @@ impl Reader {
                 self.component(element, comment, &inside);
             }
             "application" => {
-                self.own_attributes(element, &Owner::Application, &APPLICATION_ATTRIBUTES, comment, removed);
+                self.own_attributes(element, &Owner::Application, List::AttributeApplication, comment, removed);
                 self.children(element, &inside);
             }
             "edit-config" | "config-file" => {
@@ -342,7 +274,7 @@ impl Reader {
         let activity = element.name == "activity";
         // Without a name, or with the app's own, it only says where the rest goes.
         if activity && is_main_activity(name) {
-            self.own_attributes(element, &Owner::Launcher, &LAUNCHER_ATTRIBUTES, comment, around.removed);
+            self.own_attributes(element, &Owner::Launcher, List::AttributeLauncher, comment, around.removed);
             self.children(element, &Around { component: Some(name.to_owned()), ..around.clone() });
             return;
         }
@@ -370,21 +302,14 @@ impl Reader {
     }
 
     /// Takes attributes of the app's own elements.
-    fn own_attributes(
-        &mut self,
-        element: &Element,
-        owner: &Owner,
-        known: &[&str],
-        comment: Option<&str>,
-        removed: bool,
-    ) {
+    fn own_attributes(&mut self, element: &Element, owner: &Owner, known: List, comment: Option<&str>, removed: bool) {
         let others = element.attributes.iter().filter(|attribute| !attribute.name.starts_with("tools:")).count();
         for attribute in &element.attributes {
             let Some(local) = attribute.name.strip_prefix("android:") else { continue };
             if is_dots(&attribute.value) || local == "name" {
                 continue;
             }
-            if !known.contains(&local) {
+            if !known.has(local) {
                 let why = format!("android:{local} of <{}> is the app's own affair", element.name);
                 self.push(Piece::unknown(why, attribute.span), comment, removed);
                 continue;
@@ -392,7 +317,7 @@ impl Reader {
             let value = attribute.value.trim().to_owned();
             let need = Need::Attribute { owner: owner.clone(), attribute: local.to_owned(), value };
             let mut piece = Piece::new(local, need, attribute.span);
-            piece.incidental = (others > 3 && !element.abridged) || USUAL.contains(&local) && others > 2;
+            piece.incidental = (others > 3 && !element.abridged) || List::AttributeUsual.has(local) && others > 2;
             self.push(piece, comment, removed);
         }
     }
@@ -463,7 +388,7 @@ impl Reader {
             }
             // Entitlements of other platforms' sandboxes are no keys of a property list.
             _ if key.starts_with("com.apple.security.") => {}
-            _ if key.is_empty() || is_dots(key) || BACKGROUND_KEYS.contains(&key) || key.starts_with("NSPrivacy") => {}
+            _ if key.is_empty() || is_dots(key) || List::KeyBackground.has(key) || key.starts_with("NSPrivacy") => {}
             _ if placeholder(key).is_some() => {
                 self.push(Piece::unknown(format!("`{key}` is a placeholder for a key"), span), comment, removed);
             }

@@ -1,27 +1,13 @@
 //! What stands around a place in code: the call whose argument it is, the function that it is in, and whether the file
 //! declares a function of a name itself.
 
+use elvask_platform::List;
+
 /// How far back the call around an argument is looked for, in bytes.
 const MAX_CALL: usize = 600;
 
 /// How many lines back the function around a place is looked for.
 const MAX_LINES: usize = 160;
-
-/// Functions that only gather their arguments: the call around them is meant.
-const GATHERING: [&str; 12] = [
-    "asList",
-    "of",
-    "listOf",
-    "arrayOf",
-    "setOf",
-    "arrayListOf",
-    "mutableListOf",
-    "mutableSetOf",
-    "hashSetOf",
-    "Array",
-    "Set",
-    "map",
-];
 
 pub(super) fn is_name(letter: u8) -> bool {
     letter.is_ascii_alphanumeric() || letter == b'_' || letter >= 0x80
@@ -69,7 +55,7 @@ pub(crate) fn calls_around(text: &str, at: usize) -> Vec<&str> {
             Some(b'(') if depth > 0 => depth -= 1,
             Some(b'(') => {
                 let name = name_before(text, here);
-                if !name.is_empty() && !GATHERING.contains(&name) {
+                if !name.is_empty() && !List::CallGathering.has(name) {
                     out.push(name);
                 }
             }

@@ -4,6 +4,7 @@ use elvask_markup::xml::Document;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
 use elvask_markup::{Edit, EditSet};
 use elvask_platform::Kind;
+use elvask_platform::List;
 use elvask_project::appfiles::ResourceFile;
 use elvask_project::scene::Scene;
 use elvask_project::source::Place;
@@ -88,21 +89,9 @@ pub fn is_there(scene: &Scene<'_>, name: &str) -> bool {
         || !android.resources.complete
         || android.resources.named.iter().any(|known| known == name)
         || Resource.declared(scene).iter().any(|one| one.name == name)
-        || BY_SERVICES.contains(&name)
+        || List::ResourceByServices.has(name)
         || name.ends_with("_database_url")
 }
-
-/// The texts that the build plugin of the services' file makes of that file.
-const BY_SERVICES: [&str; 8] = [
-    "string/default_web_client_id",
-    "string/ga_trackingId",
-    "string/gcm_defaultSenderId",
-    "string/google_api_key",
-    "string/google_app_id",
-    "string/google_crash_reporting_api_key",
-    "string/google_storage_bucket",
-    "string/project_id",
-];
 
 impl KindSpec for Resource {
     fn about(&self) -> &'static KindAbout {

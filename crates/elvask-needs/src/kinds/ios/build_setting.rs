@@ -2,6 +2,7 @@
 
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Kind;
+use elvask_platform::List;
 use elvask_project::scene::Scene;
 use elvask_project::source::Place;
 use elvask_project::tomldoc::Problem;
@@ -44,36 +45,9 @@ fn wanted(need: &Need) -> Option<&str> {
     Some(value)
 }
 
-/// The settings that are lists of words, though they may hold one word alone.
-///
-/// Source: "Build settings reference".
-const LISTS: [&str; 21] = [
-    "ARCHS",
-    "ASSETCATALOG_COMPILER_ALTERNATE_APPICON_NAMES",
-    "EXCLUDED_ARCHS",
-    "FRAMEWORK_SEARCH_PATHS",
-    "GCC_PREPROCESSOR_DEFINITIONS",
-    "HEADER_SEARCH_PATHS",
-    "LD_RUNPATH_SEARCH_PATHS",
-    "LIBRARY_SEARCH_PATHS",
-    "OTHER_CFLAGS",
-    "OTHER_CODE_SIGN_FLAGS",
-    "OTHER_CPLUSPLUSFLAGS",
-    "OTHER_LDFLAGS",
-    "OTHER_LIBTOOLFLAGS",
-    "OTHER_SWIFT_FLAGS",
-    "REZ_SEARCH_PATHS",
-    "SUPPORTED_PLATFORMS",
-    "SWIFT_ACTIVE_COMPILATION_CONDITIONS",
-    "SWIFT_INCLUDE_PATHS",
-    "SYSTEM_FRAMEWORK_SEARCH_PATHS",
-    "USER_HEADER_SEARCH_PATHS",
-    "WARNING_CFLAGS",
-];
-
 /// Says whether a setting is a list of words, which goes together with others: by its name, or by a value of several words.
 fn is_list(name: &str, value: &str) -> bool {
-    LISTS.contains(&name) || value.split_whitespace().nth(1).is_some() || value.contains(INHERITED)
+    List::SettingList.has(name) || value.split_whitespace().nth(1).is_some() || value.contains(INHERITED)
 }
 
 /// Returns the words of a list that mean something of their own.
