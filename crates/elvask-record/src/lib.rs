@@ -416,6 +416,8 @@ pub struct CheckRecord {
     pub findings: Vec<FindingRecord>,
     /// How many there are.
     pub summary: SummaryRecord,
+    /// How many more there are that were not asked for; `summary` does not count them.
+    pub not_shown: usize,
     /// Each side of the app, with what it was held against.
     pub judged: Vec<JudgedRecord>,
 }
@@ -447,15 +449,16 @@ impl JudgedRecord {
 }
 
 impl CheckRecord {
-    /// Turns a report into a record, with waived findings where `waived` says so.
+    /// Turns a report into a record, with waived findings where `waived` says so. `not_shown` is how many findings it lacks.
     #[must_use]
-    pub fn of(app: &App, sources: &Sources, report: &Report, waived: bool) -> Self {
+    pub fn of(app: &App, sources: &Sources, report: &Report, not_shown: usize, waived: bool) -> Self {
         let listed = report.findings.iter().filter(|finding| waived || finding.counts());
         CheckRecord {
             format: FORMAT,
             app: AppRecord::of(app),
             findings: listed.map(|finding| FindingRecord::of(sources, finding)).collect(),
             summary: SummaryRecord::of(report),
+            not_shown,
             judged: report.judged.iter().map(JudgedRecord::of).collect(),
         }
     }

@@ -24,6 +24,8 @@ fn check_only_shows_what_is_asked_for_and_counts_the_rest() {
     assert!(wrong.err.contains("did you mean `permission-missing`?"), "{}", wrong.err);
     let record = app.run(&["check", "--only", "permission-missing", "--format", "json"]).json();
     assert_eq!((record["findings"].as_array().unwrap().len(), &record["summary"]["errors"]), (1, &1.into()));
+    assert_eq!(record["not_shown"], 1, "what reads the JSON knows as well that there is more");
+    assert_eq!(app.run(&["check", "--format", "json"]).json()["not_shown"], 0);
 }
 
 #[test]

@@ -110,7 +110,7 @@ fn plan(options: &Fill, app: &App, settings: &Settings, output: &Output) -> Resu
                 }
                 output.say("Nothing is written: what cannot be read must be corrected first.");
             } else {
-                output.json(&elvask_record::CheckRecord::of(app, &app.sources, &report, false));
+                output.json(&elvask_record::CheckRecord::of(app, &app.sources, &report, 0, false));
             }
             Ok(None)
         }
