@@ -22,7 +22,7 @@ const MAX_BY_NAME: [(&str, u64); 14] = [
     (".xcconfig", 1 << 20),
     (".podspec", 1 << 20),
     ("Podfile", 1 << 20),
-    ("AndroidManifest.xml", 1 << 19),
+    ("AndroidManifest.xml", 16 << 20),
     (".xml", 4 << 20),
     (".plist", 1 << 20),
     (".entitlements", 1 << 20),
