@@ -21,8 +21,8 @@ use crate::evidence::Cache;
 use crate::evidence::source::around::Asking;
 use crate::requirement::Citation;
 
-pub(crate) use names::capability_named;
-pub use names::{means, words_of};
+pub use names::words_of;
+pub(crate) use names::{Subject, capability_named};
 
 /// A package that the app's own code uses.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

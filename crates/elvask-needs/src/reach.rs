@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 use crate::evidence::{Evidence, Learned, Notes, Occurrence, Use, Within, is_asked_for, is_of_taste};
 use crate::kinds::{Asks, spec};
 use crate::linking::{Linking, module_name};
-use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, capability_named, means, words_of};
+use crate::own::{Import, OwnCode, OwnPermission, PermissionUse, Subject, capability_named, words_of};
 use crate::requirement::Need;
 use crate::template::answers_in;
 
@@ -102,7 +102,8 @@ pub struct Around<'a> {
 pub fn judge_all(evidence: &Evidence, around: &Around<'_>, own: &OwnCode, linking: &Linking) -> Vec<Judged> {
     let import = import_of(evidence, around, own);
     let (single, wider) = (has_one_purpose(evidence), wider_capabilities(evidence));
-    let judge = Judge { evidence, around, own, linking, import, single, wider };
+    let subjects = import.iter().flat_map(|import| &import.names).map(|name| Subject::of(name)).collect();
+    let judge = Judge { evidence, around, own, linking, import, subjects, single, wider };
     evidence.requirements.iter().map(|learned| judge.judge(learned)).collect()
 }
 
@@ -213,6 +214,8 @@ struct Judge<'a> {
     own: &'a OwnCode,
     linking: &'a Linking,
     import: Option<Import>,
+    /// What the names that it takes are about, in their order.
+    subjects: Vec<Subject>,
     single: bool,
     wider: Vec<&'static str>,
 }
@@ -354,14 +357,15 @@ impl Judge<'_> {
         }
         let part = live.taken.iter().find_map(|occurrence| {
             let part = &occurrence.part;
-            let fits = |name: &&String| {
+            let [file, folder] = [&part.file, &part.folder].map(|name| Subject::of(name));
+            let fits = |(name, subject): &(&String, &Subject)| {
                 // What the whole package is called shows no use of a part of it.
                 let whole = !self.around.runtime && is_name_of(self.around.name, name);
                 part.function.as_ref().is_some_and(|function| function.eq_ignore_ascii_case(name))
                     && (part.called_by_name || name.len() > MIN_FUNCTION)
-                    || !whole && (means(name, &part.file) || means(name, &part.folder))
+                    || !whole && (subject.means(&file) || subject.means(&folder))
             };
-            import.names.iter().find(fits)
+            import.names.iter().zip(&self.subjects).find(fits).map(|(name, _)| name)
         })?;
         Some(format!("the app's own code uses {part} of it ({place})"))
     }

@@ -28,24 +28,27 @@ pub fn words_of(name: &str) -> Vec<String> {
     out
 }
 
-/// Returns the words of the name of a file or class that say what it is about. A first word in capitals alone of up to three
-/// letters is the mark of whoever wrote it.
-fn subject_of(name: &str) -> Vec<String> {
-    let mark = name.chars().take_while(|letter| letter.is_uppercase()).count();
-    let mut words = words_of(name);
-    if (3..=4).contains(&mark) && words.len() > 1 && words.first().is_some_and(|first| first.len() == mark - 1) {
-        words.remove(0);
-    }
-    words.retain(|word| !List::ClassKind.has(word));
-    words
-}
+/// The words of a name that say what it is about, and not what kind of thing it is.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) struct Subject(Vec<String>);
 
-/// Says whether a name that code takes from a package means a part of it, by the name of the part's file, class or folder:
-/// `Vibration` means `RXVibrationModule`.
-#[must_use]
-pub fn means(taken: &str, part: &str) -> bool {
-    let (taken, part) = (subject_of(taken), subject_of(part));
-    !taken.is_empty() && taken == part
+impl Subject {
+    /// Takes the name of a file or class apart. A first word in capitals alone of up to three letters is the mark of whoever wrote it.
+    pub(crate) fn of(name: &str) -> Self {
+        let mark = name.chars().take_while(|letter| letter.is_uppercase()).count();
+        let mut words = words_of(name);
+        if (3..=4).contains(&mark) && words.len() > 1 && words.first().is_some_and(|first| first.len() == mark - 1) {
+            words.remove(0);
+        }
+        words.retain(|word| !List::ClassKind.has(word));
+        Subject(words)
+    }
+
+    /// Says whether a name that code takes from a package means a part of it, by the name of the part's file, class or folder:
+    /// `Vibration` means `RXVibrationModule`.
+    pub(crate) fn means(&self, part: &Subject) -> bool {
+        !self.0.is_empty() && self == part
+    }
 }
 
 /// Returns the capability that a name in code stands for: `photos` and `photosAddOnly` are told apart.
@@ -76,6 +79,7 @@ mod tests {
 
     #[test]
     fn a_name_means_the_part_that_is_called_like_it() {
+        let means = |taken, part| Subject::of(taken).means(&Subject::of(part));
         assert!(means("Vibration", "VibrationModule"));
         assert!(means("CameraRoll", "RXTCameraRollManager"));
         assert!(means("RingsAndroid", "RingsModule"));

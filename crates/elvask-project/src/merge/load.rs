@@ -1,7 +1,7 @@
 //! One manifest, ready to be merged: names completed, placeholders filled in, markers read.
 
 use std::borrow::Cow;
-use std::hash::{DefaultHasher, Hash, Hasher as _};
+use std::hash::{Hash, Hasher as _};
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
@@ -11,7 +11,7 @@ use super::{
     AttributeName, Conflict, Input, Marker, MergeProblem, MergedAttribute, MergedElement, Selector, Space, Unfilled,
     Values,
 };
-use crate::hash::QuickMap;
+use crate::hash::{Quick, QuickMap};
 use crate::names::{ANDROID, TOOLS, full_class};
 use crate::source::Place;
 
@@ -49,8 +49,9 @@ pub(super) fn load<'d>(input: &Input<'d>, number: usize, values: &Values) -> Loa
     loader.out
 }
 
+/// Returns a sum of a part of an element. What has the same sum is still compared.
 fn sum_of(part: impl Hash) -> u64 {
-    let mut hasher = DefaultHasher::new();
+    let mut hasher = Quick::default();
     part.hash(&mut hasher);
     hasher.finish()
 }

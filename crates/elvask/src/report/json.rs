@@ -14,7 +14,8 @@ pub(crate) struct Json {
 
 impl Reporter for Json {
     fn app(&mut self, checked: &Checked<'_>, _: &Output) {
-        let check = CheckRecord::of(checked.app, &checked.app.sources, checked.report, checked.left_out, checked.waived);
+        let check =
+            CheckRecord::of(checked.app, &checked.app.sources, checked.report, checked.left_out, checked.waived);
         match checked.path {
             Some(path) => self.apps.push(AppCheckRecord { path: path.to_owned(), check }),
             None => self.single = Some(check),
