@@ -129,7 +129,10 @@ fn permissions() {
 fn permissions_that_nobody_needs() {
     let case = |manifest: &str, expected: &[&str]| Case { manifest, ..Case::default() }.finds(expected);
     case("<uses-permission android:name='android.permission.VIBRATE'/>", &[]);
-    case("<uses-permission android:name='android.permission.READ_SMS'/>", &["note permission-store-review READ_SMS 2"]);
+    case(
+        "<uses-permission android:name='android.permission.READ_SMS'/>",
+        &["note feature-filters-devices android.hardware.telephony 2", "note permission-store-review READ_SMS 2"],
+    );
     case("<uses-permission android:name='android.permission.REBOOT'/>", &["warning permission-not-grantable REBOOT 2"]);
     case("<uses-permission android:name='android.permission.DUMP'/>", &["note permission-not-grantable DUMP 2"]);
     case(

@@ -34,7 +34,7 @@ const REQUIRED: [&str; 40] = [
     "android.filter = { on = 'launcher', action = 'android.intent.action.VIEW', category = ['android.intent.category.DEFAULT', 'android.intent.category.BROWSABLE'], scheme = 'marram' }",
     "android.filter = { on = 'launcher', action = 'android.intent.action.VIEW', category = ['android.intent.category.DEFAULT', 'android.intent.category.BROWSABLE'], scheme = ['http', 'https'], host = ['marram.example', 'log.marram.example'] }",
     "android.filter = { on = 'launcher', action = ['android.intent.action.SEND', 'android.intent.action.SEND_MULTIPLE'], category = ['android.intent.category.DEFAULT'], mime = ['image/*', 'text/plain'] }",
-    "android.component = { kind = 'service', name = 'example.S', exported = false, foreground-type = 'location' }",
+    "android.component = { kind = 'service', name = 'example.S', exported = false, foreground-type = 'location' }\n\n[[requires]]\ncapability = 'location'",
     "android.component = { kind = 'receiver', name = 'example.R', action = ['android.intent.action.BOOT_COMPLETED'] }",
     "android.component = { kind = 'provider', name = 'example.P', exported = false, authorities = '{android_id}.files' }",
     "android.attribute = { on = 'launcher', name = 'launchMode', value = 'singleTask' }",

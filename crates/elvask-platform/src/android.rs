@@ -186,6 +186,68 @@ pub fn permissions_of_action(action: &str) -> impl Iterator<Item = &'static str>
         .flat_map(|row| row.words(1))
 }
 
+/// Returns the permissions without one of which the system sends no broadcast of an action to an app; empty where it sends it to any.
+#[must_use]
+pub fn permissions_to_receive(action: &str) -> Vec<&'static str> {
+    rows(include_str!("../data/android-action-permissions.tsv"))
+        .find(|row| row.cell(0) == action && row.cell(2) == "needed")
+        .map(|row| row.words(1))
+        .unwrap_or_default()
+}
+
+/// A type of foreground services.
+#[derive(Debug, Clone)]
+pub struct ServiceType {
+    /// The word in `android:foregroundServiceType`.
+    pub name: &'static str,
+    /// The permission of its own that it wants from target level 34, where it wants one.
+    pub permission: Option<&'static str>,
+    /// The level in which it came.
+    pub since: u32,
+    /// Permissions of which the app must hold one from target level 34; empty where it must hold none.
+    pub one_of: Vec<&'static str>,
+    /// What does instead of these, where something does.
+    pub or_else: Option<&'static str>,
+    /// What the owner must know of it, in a sentence.
+    pub limits: Option<&'static str>,
+}
+
+/// Goes through the types of foreground services.
+pub fn service_types() -> impl Iterator<Item = ServiceType> {
+    let some = |cell: &'static str| Some(cell).filter(|cell| !cell.is_empty());
+    rows(include_str!("../data/android-service-types.tsv")).filter_map(move |row| {
+        Some(ServiceType {
+            name: row.cell(0),
+            permission: some(row.cell(1)),
+            since: row.number(2)?,
+            one_of: row.words(3),
+            or_else: some(row.cell(4)),
+            limits: some(row.cell(5)),
+        })
+    })
+}
+
+/// A feature that a permission makes required of devices.
+#[derive(Debug, Clone, Copy)]
+pub struct ImpliedFeature {
+    /// Its name.
+    pub name: &'static str,
+    /// Whether tablets commonly lack it.
+    pub off_tablets: bool,
+    /// Whether TVs commonly lack it.
+    pub off_tvs: bool,
+}
+
+/// Goes through the features that a permission makes required, in an app with this target level that says nothing of them.
+pub fn implied_features(permission: &str, target: u32) -> impl Iterator<Item = ImpliedFeature> {
+    rows(include_str!("../data/android-implied-features.tsv"))
+        .filter(move |row| row.cell(0) == permission && row.number(2).is_none_or(|last| target <= last))
+        .map(|row| {
+            let lack = row.words(3);
+            ImpliedFeature { name: row.cell(1), off_tablets: lack.contains(&"tablet"), off_tvs: lack.contains(&"tv") }
+        })
+}
+
 /// Says whether the tools of a layout declare something in every new app: `layout` and `kind` are the words for them.
 #[must_use]
 pub fn is_in_new_apps(layout: &str, kind: &str, name: &str) -> bool {
@@ -256,6 +318,13 @@ mod tests {
         let reviewed = rows(include_str!("../data/android-store-review.tsv")).map(|row| row.cell(0));
         let of_actions = rows(include_str!("../data/android-action-permissions.tsv")).flat_map(|row| row.words(1));
         let of_actions = of_actions.filter(|name| name.starts_with(PERMISSION_PREFIX));
+        // The permissions for single records of health come with a module of the system and not with the framework.
+        let of_health = |name: &&str| name.starts_with("android.permission.health.");
+        let of_types = service_types().flat_map(|one| one.one_of.into_iter().chain(one.permission));
+        let of_types = of_types.filter(|name| !of_health(name));
+        // Features that a permission of long ago implies stay in the table of features.
+        let implying = rows(include_str!("../data/android-implied-features.tsv")).map(|row| row.cell(0));
+        let of_actions = of_actions.chain(of_types).chain(implying);
         for name in successors.chain(companions).chain(reviewed).chain(of_actions).filter(|name| !name.ends_with('*')) {
             assert!(permission(name).is_some(), "{name}");
         }

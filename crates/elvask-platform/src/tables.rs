@@ -46,14 +46,16 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 34] = [
-    ("android-action-permissions", &[Text, Text]),
+const TABLES: [(&str, &[Cell]); 36] = [
+    ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
+    ("android-implied-features", &[Text, Text, MaybeNumber, Word(&["", "tv", "tablet tv"])]),
     ("android-permission-companions", &[Text, Number, Text, Word(&["error", "warning"]), Text]),
     ("android-permission-successors", &[Text, Number, Number, Maybe, Text]),
     ("android-permissions", &[Text, Number, MaybeNumber, Text, Maybe]),
     ("android-query-actions", &[Text, Text]),
+    ("android-service-types", &[Text, Maybe, Number, Maybe, Maybe, Maybe]),
     ("android-store-review", &[Text, Text]),
     ("capabilities", &[Text, Text, Text]),
     ("capability-needs", &[Text, Cell::Platform, Cell::Kind, Text, Conditions, Maybe]),

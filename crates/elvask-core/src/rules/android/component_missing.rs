@@ -44,9 +44,10 @@ mod tests {
     fn a_service_goes_into_the_application() {
         let app = Fixture::android("    <application>\n    </application>\n").needs("godwit_float", NEED);
         assert_eq!(app.found(ID), ["error example.godwit.FloatService 2:5"]);
+        // With it comes what a service of that type works with.
         app.mends_manifest(
             ID,
-            "    <application>\n        <service android:name=\"example.godwit.FloatService\" android:exported=\"false\" android:foregroundServiceType=\"specialUse\" />\n    </application>\n",
+            "    <uses-permission android:name=\"android.permission.FOREGROUND_SERVICE\" />\n    <uses-permission android:name=\"android.permission.FOREGROUND_SERVICE_SPECIAL_USE\" />\n    <application>\n        <service android:name=\"example.godwit.FloatService\" android:exported=\"false\" android:foregroundServiceType=\"specialUse\" />\n    </application>\n",
         );
     }
 

@@ -129,7 +129,7 @@ mod tests {
 
     #[test]
     fn a_receiver_is_left_to_a_person() {
-        let receiver = "<application>\n<receiver android:name=\".Tide\"><intent-filter><action android:name=\"android.intent.action.BOOT_COMPLETED\"/></intent-filter></receiver>\n</application>\n";
+        let receiver = "<application>\n<receiver android:name=\".Tide\"><intent-filter><action android:name=\"android.intent.action.LOCALE_CHANGED\"/></intent-filter></receiver>\n</application>\n";
         let app = Fixture::android(receiver);
         assert_eq!(app.findings(ID)[0].remedy.kind(), "manual");
         app.is_left_alone();
