@@ -302,7 +302,7 @@ mod tests {
             "Sync has the type remoteMessaging, and FOREGROUND_SERVICE_REMOTE_MESSAGING is not declared"
         );
         let both = ["INTERNET", "FOREGROUND_SERVICE", "FOREGROUND_SERVICE_REMOTE_MESSAGING"];
-        app.mends_manifest(ID, &inside(&both, "remoteMessaging").replacen("\"/>\n    <uses", "\"/>\n    <uses", 1));
+        app.mends_manifest(ID, &inside(&both, "remoteMessaging"));
         assert!(service(&both, "remoteMessaging").found(ID).is_empty());
     }
 
