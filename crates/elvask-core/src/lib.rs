@@ -14,7 +14,7 @@
 //!     ("node_modules/plover-dialer/package.json", "{ \"name\": \"plover-dialer\", \"version\": \"1.0.0\" }"),
 //!     (
 //!         "elvask/sheets/dialer.toml",
-//!         "sheet = 1\nplugin = 'plover-dialer'\n[[requires]]\nandroid.permission = 'android.permission.CALL_PHONE'\n",
+//!         "sheet = 1\nplugin = 'plover-dialer'\n[[requires]]\nandroid.permission = 'android.permission.VIBRATE'\n",
 //!     ),
 //! ]);
 //! let app = App::load(&tree, Path::new("/app"), &[]).expect("there is an app");

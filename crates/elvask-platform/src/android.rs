@@ -153,10 +153,12 @@ pub struct Companion {
     pub target_from: u32,
     /// One of these must stand beside it.
     pub one_of: Vec<&'static str>,
-    /// `error` or `warning`.
+    /// `error`, `warning` or `note`.
     pub level: &'static str,
     /// What happens, in a sentence.
     pub effect: &'static str,
+    /// The flag of the permission with which it holds not.
+    pub unless_flag: Option<&'static str>,
 }
 
 /// Returns what must stand beside a permission.
@@ -172,6 +174,7 @@ pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
                 one_of: row.words(2),
                 level: row.cell(3),
                 effect: row.cell(4),
+                unless_flag: Some(row.cell(5)).filter(|flag| !flag.is_empty()),
             })
         })
 }
@@ -321,6 +324,7 @@ mod tests {
         // The permissions for single records of health come with a module of the system and not with the framework.
         let of_health = |name: &&str| name.starts_with("android.permission.health.");
         let of_types = service_types().flat_map(|one| one.one_of.into_iter().chain(one.permission));
+        let successors = successors.filter(|name| !of_health(name));
         let of_types = of_types.filter(|name| !of_health(name));
         // Features that a permission of long ago implies stay in the table of features.
         let implying = rows(include_str!("../data/android-implied-features.tsv")).map(|row| row.cell(0));

@@ -51,7 +51,7 @@ const TABLES: [(&str, &[Cell]); 36] = [
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
     ("android-implied-features", &[Text, Text, MaybeNumber, Word(&["", "tv", "tablet tv"])]),
-    ("android-permission-companions", &[Text, Number, Text, Word(&["error", "warning"]), Text]),
+    ("android-permission-companions", &[Text, Number, Text, Word(&["error", "note", "warning"]), Text, Maybe]),
     ("android-permission-successors", &[Text, Number, Number, Maybe, Text]),
     ("android-permissions", &[Text, Number, MaybeNumber, Text, Maybe]),
     ("android-query-actions", &[Text, Text]),

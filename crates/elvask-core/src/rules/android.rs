@@ -3,6 +3,7 @@
 pub mod component_attribute;
 pub mod component_misplaced;
 pub mod component_missing;
+pub mod debuggable_release;
 pub mod exported_closed;
 pub mod exported_unstated;
 pub mod feature_filters_devices;
@@ -31,6 +32,7 @@ pub mod permission_superseded;
 pub mod permission_unknown;
 pub mod permission_wider;
 pub mod query_broad;
+pub mod query_form;
 pub mod query_misplaced;
 pub mod query_missing;
 pub mod receiver_permission_missing;

@@ -1,5 +1,6 @@
 //! `permission-companion`: a permission that does not work without another one.
 
+use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, android};
 use elvask_project::surface::ManifestView;
 
@@ -33,7 +34,11 @@ impl Rule for PermissionCompanion {
         for permission in &manifest.permissions {
             for companion in android::companions(&permission.name) {
                 // One that a plugin needs as well is told by `permission-missing`.
-                let level = if companion.level == "error" { Level::Error } else { Level::Warning };
+                let level = match companion.level {
+                    "error" => Level::Error,
+                    "note" => Level::Note,
+                    _ => Level::Warning,
+                };
                 let met = |name: &&str| {
                     context.is_everywhere(manifest, |variant| variant.permission(name).is_some())
                         || is_told_as_badly(context.needs.of(Kind::Permission, name), level)
@@ -42,11 +47,30 @@ impl Rule for PermissionCompanion {
                 if context.levels.target < companion.target_from || dead || companion.one_of.iter().any(met) {
                     continue;
                 }
+                let flagged = |flag: &str| {
+                    context.is_everywhere(manifest, |variant| {
+                        let merged = variant.permission(&permission.name).map(|one| variant.merged.at(one.element));
+                        let flags = merged.and_then(|element| element.value("usesPermissionFlags")).unwrap_or_default();
+                        flags.split('|').any(|one| one.trim() == flag)
+                    })
+                };
+                if companion.unless_flag.is_some_and(flagged) {
+                    continue;
+                }
                 let Some(first) = companion.one_of.first() else { continue };
                 let names: Vec<_> = companion.one_of.iter().map(|name| short(name)).collect();
                 let name = short(&permission.name);
                 let message = format!("{name} does not work without {}", names.join(" or "));
                 let edits = add_permission(manifest, first, permission.max_level);
+                let remedy = match companion.unless_flag {
+                    // Which of the two it is, is the owner's to decide.
+                    Some(flag) => Remedy::Manual(format!(
+                        "If the app derives no place from what it finds, write {}:usesPermissionFlags=\"{flag}\" beside the name; else declare {}.",
+                        manifest.prefix(),
+                        short(first)
+                    )),
+                    None => manifest_edit(format!("declare {}", short(first)), manifest, edits),
+                };
                 out.push(
                     Finding::new(
                         &ABOUT,
@@ -57,7 +81,7 @@ impl Rule for PermissionCompanion {
                     .level(level)
                     .effect(companion.effect)
                     .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name))
-                    .mend(manifest_edit(format!("declare {}", short(first)), manifest, edits)),
+                    .mend(remedy),
                 );
             }
         }
@@ -79,6 +103,20 @@ mod tests {
         assert!(app.clone().levels(21, 30).found(ID).is_empty());
         let capped = FINE.replace("/>", " android:maxSdkVersion=\"30\"/>");
         assert!(Fixture::android(&capped).found(ID).is_empty(), "it ends before the rule begins");
+    }
+
+    #[test]
+    fn a_scan_wants_to_know_of_places() {
+        let scan = "    <uses-permission android:name=\"android.permission.BLUETOOTH_SCAN\"/>\n";
+        let app = Fixture::android(scan);
+        assert_eq!(app.found(ID), ["note android.permission.BLUETOOTH_SCAN 2:36"]);
+        assert!(app.findings(ID)[0].remedy.text().contains("android:usesPermissionFlags=\"neverForLocation\""));
+        app.is_left_alone();
+        let told = scan.replace("/>", " android:usesPermissionFlags=\"neverForLocation\"/>");
+        assert!(Fixture::android(&told).found(ID).is_empty());
+        let placed = format!("{scan}{FINE}{}", FINE.replace("FINE", "COARSE"));
+        assert!(Fixture::android(&placed).found(ID).is_empty());
+        assert!(Fixture::android(scan).levels(24, 30).found(ID).is_empty());
     }
 
     #[test]
