@@ -84,6 +84,7 @@ pub static RULES: &[&dyn Rule] = &[
     &ios::plist_type::PlistType,
     &ios::plist_duplicate::PlistDuplicate,
     &ios::plist_value::PlistValue,
+    &ios::plist_companion::PlistCompanion,
     &ios::query_scheme_missing::QuerySchemeMissing,
     &ios::query_scheme_form::QuerySchemeForm,
     &ios::query_scheme_excess::QuerySchemeExcess,

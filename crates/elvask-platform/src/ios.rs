@@ -335,6 +335,29 @@ pub fn key_of_option(option: &str) -> Option<&'static str> {
     usage_keys().iter().find(fits).map(|known| known.key)
 }
 
+/// A key or background mode that does not work alone.
+#[derive(Debug, Clone)]
+pub struct Companion {
+    /// The key, or `mode` and the mode.
+    pub of: &'static str,
+    /// What must be beside it, any of these: a key, `mode:` and a mode, `entitlement:` and a key.
+    pub one_of: Vec<&'static str>,
+    /// `error` or `warning`.
+    pub level: &'static str,
+    /// What happens, in a sentence.
+    pub effect: &'static str,
+}
+
+/// Goes through the keys and background modes that do not work alone.
+pub fn companions() -> impl Iterator<Item = Companion> {
+    rows(include_str!("../data/ios-key-companions.tsv")).map(|row| Companion {
+        of: row.cell(0),
+        one_of: row.words(1),
+        level: row.cell(2),
+        effect: row.cell(3),
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

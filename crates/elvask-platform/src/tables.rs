@@ -46,7 +46,7 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 36] = [
+const TABLES: [(&str, &[Cell]); 37] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
@@ -76,6 +76,7 @@ const TABLES: [(&str, &[Cell]); 36] = [
         ],
     ),
     ("ios-generated-keys", &[Text, Text, Word(&["bool", "dict", "list", "string"])]),
+    ("ios-key-companions", &[Text, Text, Word(&["error", "warning"]), Text]),
     ("ios-key-titles", &[Text, Text]),
     ("ios-mistaken-keys", &[Text, Text]),
     ("ios-plist-keys", &[Text, Word(PLIST_TYPES), Maybe, Confidence]),

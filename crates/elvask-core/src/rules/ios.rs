@@ -9,6 +9,7 @@ pub mod domain_missing;
 pub mod entitlement_missing;
 pub mod entitlement_value;
 pub mod min_version_too_low;
+pub mod plist_companion;
 pub mod plist_duplicate;
 pub mod plist_missing;
 pub mod plist_type;

@@ -47,6 +47,8 @@ pub struct Effective<'d> {
     /// The elements of the components.
     components: Vec<usize>,
     by_class: ByName,
+    /// The element that the launcher starts, by its place in the merged tree: it is asked for very often.
+    launcher: Option<usize>,
 }
 
 impl<'d> Effective<'d> {
@@ -82,7 +84,7 @@ impl<'d> Effective<'d> {
         let inside = application.map(|application| application.children.iter().copied()).into_iter().flatten();
         let is_component = |element: &MergedElement<'_>| COMPONENTS.contains(&element.name) && element.key.is_some();
         let components = inside.filter(|id| is_component(merged.at(*id))).collect();
-        Effective {
+        let mut effective = Effective {
             variant: variant.name.clone(),
             levels,
             merged,
@@ -91,7 +93,11 @@ impl<'d> Effective<'d> {
             queries,
             components,
             by_class: ByName::default(),
-        }
+            launcher: None,
+        };
+        let starts = |id: &usize| effective.is_launcher(effective.merged.at(*id));
+        effective.launcher = effective.components.iter().copied().find(starts);
+        effective
     }
 
     /// Returns the permission of a name.
@@ -144,7 +150,7 @@ impl<'d> Effective<'d> {
     pub fn owner(&self, owner: &Owner) -> Option<&MergedElement<'d>> {
         match owner {
             Owner::Application => self.application(),
-            Owner::Launcher => self.components().find(|component| self.is_launcher(component)),
+            Owner::Launcher => self.launcher.map(|id| self.merged.at(id)),
             Owner::Class(class) => self.component(class),
         }
     }

@@ -84,6 +84,8 @@ pub struct ManifestView<'d> {
     /// All components.
     pub components: Vec<Component<'d>>,
     by_class: ByName,
+    /// The component that the launcher starts, by its place among them: it is asked for very often.
+    launcher: Option<usize>,
 }
 
 impl<'d> ManifestView<'d> {
@@ -106,10 +108,12 @@ impl<'d> ManifestView<'d> {
             meta_data: Vec::new(),
             components: Vec::new(),
             by_class: ByName::default(),
+            launcher: None,
         };
         for element in document.elements() {
             view.add(element, package.as_deref());
         }
+        view.launcher = view.components.iter().position(|component| component.launcher);
         view
     }
 
@@ -171,7 +175,7 @@ impl<'d> ManifestView<'d> {
     /// Returns the component that the launcher starts.
     #[must_use]
     pub fn launcher(&self) -> Option<&Component<'d>> {
-        self.components.iter().find(|component| component.launcher)
+        self.components.get(self.launcher?)
     }
 
     /// Returns the prefix that the manifest binds to the platform's attributes.

@@ -60,7 +60,8 @@ impl Rule for PermissionCompanion {
                 let Some(first) = companion.one_of.first() else { continue };
                 let names: Vec<_> = companion.one_of.iter().map(|name| short(name)).collect();
                 let name = short(&permission.name);
-                let message = format!("{name} does not work without {}", names.join(" or "));
+                let or_flag = companion.unless_flag.map(|flag| format!(" or the flag {flag}")).unwrap_or_default();
+                let message = format!("{name} does not work without {}{or_flag}", names.join(" or "));
                 let edits = add_permission(manifest, first, permission.max_level);
                 let remedy = match companion.unless_flag {
                     // Which of the two it is, is the owner's to decide.

@@ -103,7 +103,7 @@ fn of_intent(manifest: &ManifestView<'_>, queries: Element<'_>, intent: Element<
     let parts = [(&actions, "actions"), (&schemes, "schemes"), (&hosts, "hosts"), (&types, "types")];
     let (several, what) = parts.into_iter().find(|(all, _)| all.len() > 1)?;
     let one = what.trim_end_matches('s');
-    let message = format!("an <intent> of <queries> has {} {what}, and may have one {one}", several.len());
+    let message = format!("an <intent> of <queries> has {} {what}, and devices take one", several.len());
     let remedy =
         parted(manifest, queries, intent, (&actions, &schemes), hosts.len() + types.len()).unwrap_or_else(|| {
             Remedy::Manual(format!("Give each {one} an <intent> of its own, with all else of this one."))
@@ -181,14 +181,14 @@ mod tests {
     fn each_action_gets_an_intent() {
         let app = Fixture::android(&queries(&intent(&[VIEW, DIAL, TEL])));
         assert_eq!(app.found(ID), ["error android.intent.action.DIAL 3:9"]);
-        assert_eq!(app.findings(ID)[0].message, "an <intent> of <queries> has 2 actions, and may have one action");
+        assert_eq!(app.findings(ID)[0].message, "an <intent> of <queries> has 2 actions, and devices take one");
         app.mends_manifest(ID, &queries(&format!("{}{}", intent(&[VIEW, TEL]), intent(&[DIAL, TEL]))));
     }
 
     #[test]
     fn each_scheme_gets_an_intent() {
         let app = Fixture::android(&queries(&intent(&[VIEW, TEL, SMS, TEL])));
-        assert_eq!(app.findings(ID)[0].message, "an <intent> of <queries> has 2 schemes, and may have one scheme");
+        assert_eq!(app.findings(ID)[0].message, "an <intent> of <queries> has 2 schemes, and devices take one");
         app.mends_manifest(ID, &queries(&format!("{}{}", intent(&[VIEW, TEL]), intent(&[VIEW, SMS]))));
     }
 
@@ -218,7 +218,7 @@ mod tests {
         app.is_left_alone();
         let types = ["data android:mimeType=\"image/*\"", "data android:mimeType=\"video/*\""];
         let app = Fixture::android(&queries(&intent(&[VIEW, types[0], types[1]])));
-        assert_eq!(app.findings(ID)[0].message, "an <intent> of <queries> has 2 types, and may have one type");
+        assert_eq!(app.findings(ID)[0].message, "an <intent> of <queries> has 2 types, and devices take one");
         app.is_left_alone();
     }
 

@@ -138,7 +138,7 @@ impl KindSpec for Attribute {
     }
 
     fn is_about(&self, scene: &Scene<'_>, declared: (&str, Place), wanted: (&str, &Need)) -> bool {
-        let Some(parts) = parts(wanted.1) else { return false };
+        let Some(parts) = parts(wanted.1).filter(|_| declared.0 == wanted.0) else { return false };
         let written = scene.manifest_of(declared.1.file).is_some_and(|manifest| {
             let owner = manifest.owner(parts.owner);
             owner.is_some_and(|element| manifest.value_place(element, parts.name) == declared.1)
@@ -149,7 +149,7 @@ impl KindSpec for Attribute {
                 attribute.is_some_and(|attribute| attribute.place == declared.1)
             })
         };
-        declared.0 == wanted.0 && (written || merged())
+        written || merged()
     }
 
     fn compare(&self, _scene: &Scene<'_>, side: Side<'_, '_>, _name: &str, need: &Need) -> Match {
