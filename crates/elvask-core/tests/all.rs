@@ -20,6 +20,7 @@ mod links;
 mod merge;
 mod rule_pages;
 mod settles;
+mod situations;
 mod support;
 mod survey;
 mod xcode;
