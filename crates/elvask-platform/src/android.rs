@@ -153,8 +153,8 @@ pub struct Companion {
     pub target_from: u32,
     /// One of these must stand beside it.
     pub one_of: Vec<&'static str>,
-    /// `error`, `warning` or `note`.
-    pub level: &'static str,
+    /// How bad it is where it does not.
+    pub level: crate::Level,
     /// What happens, in a sentence.
     pub effect: &'static str,
     /// The flag of the permission with which it holds not.
@@ -172,7 +172,7 @@ pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
             Some(Companion {
                 target_from: row.number(1)?,
                 one_of: row.words(2),
-                level: row.cell(3),
+                level: crate::Level::parse(row.cell(3))?,
                 effect: row.cell(4),
                 unless_flag: Some(row.cell(5)).filter(|flag| !flag.is_empty()),
             })

@@ -42,6 +42,12 @@ behaviours! {
     PathSuffix = "path-suffix",
     /// `android:pathAdvancedPattern` is read.
     PathAdvancedPattern = "path-advanced-pattern",
+    /// A foreground service wants the permission for it.
+    ForegroundPermission = "foreground-permission",
+    /// A foreground service states a type, and holds the type's permission and what the type works with.
+    ForegroundTypes = "foreground-types",
+    /// Services of some types are stopped after a time.
+    ForegroundLimits = "foreground-limits",
     /// The launch mode `singleInstancePerTask` is known.
     LaunchPerTask = "launch-per-task",
 }

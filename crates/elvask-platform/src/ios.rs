@@ -342,19 +342,21 @@ pub struct Companion {
     pub of: &'static str,
     /// What must be beside it, any of these: a key, `mode:` and a mode, `entitlement:` and a key.
     pub one_of: Vec<&'static str>,
-    /// `error` or `warning`.
-    pub level: &'static str,
+    /// How bad it is where it does not.
+    pub level: crate::Level,
     /// What happens, in a sentence.
     pub effect: &'static str,
 }
 
 /// Goes through the keys and background modes that do not work alone.
 pub fn companions() -> impl Iterator<Item = Companion> {
-    rows(include_str!("../data/ios-key-companions.tsv")).map(|row| Companion {
-        of: row.cell(0),
-        one_of: row.words(1),
-        level: row.cell(2),
-        effect: row.cell(3),
+    rows(include_str!("../data/ios-key-companions.tsv")).filter_map(|row| {
+        Some(Companion {
+            of: row.cell(0),
+            one_of: row.words(1),
+            level: crate::Level::parse(row.cell(2))?,
+            effect: row.cell(3),
+        })
     })
 }
 

@@ -37,6 +37,11 @@ impl Level {
         }
     }
 
+    /// Reads the word for it.
+    pub(crate) fn parse(word: &str) -> Option<Level> {
+        [Level::Error, Level::Warning, Level::Note].into_iter().find(|level| level.id() == word)
+    }
+
     /// Returns how bad it is when something is missing that whoever has the plugin needs with this strength.
     #[must_use]
     pub fn of_strength(strength: Strength) -> Level {

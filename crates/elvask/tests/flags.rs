@@ -188,3 +188,13 @@ fn each_app_of_a_repository_is_surveyed() {
     let checked = elvask(folder.path(), &["check", "--all"]);
     assert!(checked.out.starts_with("one\n") && checked.out.contains("\n\ntwo\n"), "{}", checked.out);
 }
+
+#[test]
+fn explain_names_the_flag_that_does_instead_of_a_companion() {
+    let app = App::bare();
+    let told = app.run(&["explain", "BLUETOOTH_SCAN"]);
+    assert_eq!(told.code, 0, "{}", told.err);
+    assert!(told.out.contains("Wants ACCESS_FINE_LOCATION beside it, or the flag neverForLocation\n"), "{}", told.out);
+    let other = app.run(&["explain", "ACCESS_FINE_LOCATION"]).out;
+    assert!(other.contains("Wants ACCESS_COARSE_LOCATION beside it\n"), "{other}");
+}

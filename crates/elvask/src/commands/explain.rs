@@ -98,7 +98,9 @@ fn human(topic: &Topic) -> String {
             for companion in companions {
                 let names: Vec<_> =
                     companion.one_of.iter().map(|name| name.trim_start_matches(PERMISSION_PREFIX)).collect();
-                out.push_str(&section(&format!("Wants {} beside it", names.join(" or ")), companion.effect));
+                let flag = companion.unless_flag.map(|flag| format!(", or the flag {flag}")).unwrap_or_default();
+                let head = format!("Wants {} beside it{flag}", names.join(" or "));
+                out.push_str(&section(&head, companion.effect));
             }
             if let Some(review) = review {
                 out.push_str(&section("Store", review));

@@ -47,7 +47,7 @@ impl Rule for DebuggableRelease {
             // What a package asks for, and the owner has agreed to, is not taken out behind their back.
             let asked = !context.needs.of(Kind::Attribute, "debuggable").is_empty();
             let remedy = match own {
-                Some(_) if asked => Remedy::Manual("Take android:debuggable out before the app is released.".to_owned()),
+                Some(_) if asked => Remedy::Manual("Remove android:debuggable before the app is released.".to_owned()),
                 Some((manifest, edit)) => manifest_edit("remove android:debuggable", manifest, vec![edit]),
                 None => Remedy::Manual(
                     "The manifest of a package states it. Take it out of the merge: tools:remove=\"android:debuggable\" on the application."

@@ -34,11 +34,7 @@ impl Rule for PermissionCompanion {
         for permission in &manifest.permissions {
             for companion in android::companions(&permission.name) {
                 // One that a plugin needs as well is told by `permission-missing`.
-                let level = match companion.level {
-                    "error" => Level::Error,
-                    "note" => Level::Note,
-                    _ => Level::Warning,
-                };
+                let level = companion.level;
                 let met = |name: &&str| {
                     context.is_everywhere(manifest, |variant| variant.permission(name).is_some())
                         || is_told_as_badly(context.needs.of(Kind::Permission, name), level)

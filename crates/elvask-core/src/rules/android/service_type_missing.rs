@@ -1,17 +1,19 @@
 //! `service-type-missing`: a foreground service lacks a type, or a type lacks what it works with.
 
+use elvask_markup::xml::Element;
 use elvask_needs::remedy::Remedy;
-use elvask_platform::android::{ServiceType, permission, service_types};
+use elvask_platform::android::{ServiceType, service_types};
 use elvask_platform::names::nearest;
-use elvask_platform::{Kind, Platform};
+use elvask_platform::{Behaviour, Kind, Platform};
 use elvask_project::merge::{MergedAttribute, MergedElement, Role};
+use elvask_project::names::ANDROID;
 use elvask_project::source::Place;
 use elvask_project::surface::{Effective, ManifestView};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::{add_permission, declared, is_told_as_badly, manifest_edit, short};
+use crate::rules::support::{add_permission, declared, is_told_as_badly, manifest_edit, set_android, short};
 
 /// See the module.
 pub struct ServiceTypeMissing;
@@ -27,12 +29,6 @@ static ABOUT: About = About {
     remedy: "`fill` adds the permissions. The type itself, what a type is used for, and a permission that asks the user are the owner's to decide.",
     source: "Foreground service types are required",
 };
-
-/// The target level from which a foreground service wants the permission for it.
-const PLAIN_FROM: u32 = 28;
-
-/// The target level from which a type is wanted, with a permission of its own.
-const TYPED_FROM: u32 = 34;
 
 const PLAIN: &str = "android.permission.FOREGROUND_SERVICE";
 const TYPE: &str = "foregroundServiceType";
@@ -133,11 +129,11 @@ fn of_service(
     // A library's service is often for a part of it that the app does not use: it leaves the permissions to those that do.
     let brought = matches!(variant.merged.roles.get(service.input), Some(Role::Library(_)));
     let most = if brought { Level::Note } else { Level::Error };
-    if target >= PLAIN_FROM && !types.is_empty() && variant.permission(PLAIN).is_none() {
+    if target >= Behaviour::ForegroundPermission.since() && !types.is_empty() && variant.permission(PLAIN).is_none() {
         let message = format!("{class} is a foreground service, and FOREGROUND_SERVICE is not declared");
         found.add_permission(context, variant, PLAIN, stated.place, message, most);
     }
-    if target < TYPED_FROM {
+    if target < Behaviour::ForegroundTypes.since() {
         return;
     }
     for one in &types {
@@ -148,7 +144,7 @@ fn of_service(
         if !one.one_of.is_empty() && !one.one_of.iter().any(|name| variant.permission(name).is_some()) {
             // Of several types the service may start with those that the app has the permissions for.
             let level = if types.len() > 1 || one.or_else.is_some() { Level::Warning } else { Level::Error };
-            found.add(variant, condition(context, class, one, stated.place, level.min(most)), true);
+            found.add(variant, condition(class, one, stated.place, level.min(most)), true);
         }
         let properties = || variant.merged.children(service).filter(|child| child.name == "property");
         if one.name == "specialUse" && !brought && !properties().any(|property| property.value("name") == Some(SUBTYPE))
@@ -163,7 +159,7 @@ fn of_service(
                 .mend(Remedy::Manual(steps));
             found.add(variant, finding, true);
         }
-        if let Some(limits) = one.limits.filter(|_| !brought && target >= 35) {
+        if let Some(limits) = one.limits.filter(|_| !brought && target >= Behaviour::ForegroundLimits.since()) {
             let message = format!("{class} has the type {}, which the system limits", one.name);
             let steps = "Stop the service in Service.onTimeout, and start it from the app in front of the user.";
             let finding = Finding::new(&ABOUT, one.name, stated.place, message)
@@ -182,16 +178,16 @@ fn unknown(context: &Context<'_>, word: &str, place: Place) -> Finding {
         .effect("The build fails: the value of android:foregroundServiceType cannot be read.");
     let own = context.manifest_of(place.file);
     let component = own.and_then(|manifest| {
-        let of_place = |element: &elvask_markup::xml::Element<'_>| manifest.value_place(*element, TYPE) == place;
+        let of_place = |element: &Element<'_>| manifest.value_place(*element, TYPE) == place;
         Some((manifest, manifest.components.iter().map(|one| one.element).find(of_place)?))
     });
     match (meant, component) {
         (Some(meant), Some((manifest, element))) => {
-            let value = element.value(elvask_project::names::ANDROID, TYPE).unwrap_or_default();
+            let value = element.value(ANDROID, TYPE).unwrap_or_default();
             let right: Vec<&str> =
                 value.split('|').map(str::trim).map(|one| if one == word { meant } else { one }).collect();
             let right = right.join("|");
-            let edits = vec![crate::rules::support::set_android(manifest, element, TYPE, &right)];
+            let edits = vec![set_android(manifest, element, TYPE, &right)];
             finding.mend(manifest_edit(format!("android:{TYPE}=\"{right}\""), manifest, edits))
         }
         _ => {
@@ -202,33 +198,24 @@ fn unknown(context: &Context<'_>, word: &str, place: Place) -> Finding {
 }
 
 /// Tells of a type for which the app holds none of the permissions that it works with.
-fn condition(context: &Context<'_>, class: &str, one: &ServiceType, place: Place, level: Level) -> Finding {
+fn condition(class: &str, one: &ServiceType, place: Place, level: Level) -> Finding {
     let names: Vec<&str> = one.one_of.iter().map(|name| short(name)).collect();
     let or = one.or_else.map(|or| format!(", or {or}")).unwrap_or_default();
     let message = match names.as_slice() {
         [name] => format!("{class} has the type {}, and {name} is not declared{or}", one.name),
         _ => format!("{class} has the type {}, and none of the permissions that it works with is declared", one.name),
     };
-    let single = one.one_of.first().filter(|_| names.len() == 1 && one.or_else.is_none());
-    // Only a permission that the system grants by itself is written unasked.
-    let by_itself = single.filter(|name| {
-        permission(name).is_some_and(|known| known.grant() == elvask_platform::android::Grant::AtInstall)
-    });
-    let remedy = match (by_itself, context.manifest.as_deref()) {
-        (Some(name), Some(manifest)) => {
-            manifest_edit(format!("declare {}", short(name)), manifest, add_permission(manifest, name, None))
-        }
-        _ => Remedy::Manual(format!(
-            "Declare the one that the service works with, and ask for it before the service starts: {}{or}. If it does no such work, take the type out.",
-            names.join(", ")
-        )),
-    };
-    Finding::new(&ABOUT, one.name, place, message).level(level).mend(remedy)
+    // They ask the user, or are for one purpose of several: the owner decides.
+    let steps = format!(
+        "Declare the one that the service works with, and ask for it before the service starts: {}{or}. If it does no such work, remove the type.",
+        names.join(", ")
+    );
+    Finding::new(&ABOUT, one.name, place, message).level(level).mend(Remedy::Manual(steps))
 }
 
 /// Tells of a permission for a type that no service has, where services of the app itself state no type: one of them is meant.
 fn without_service(context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
-    if context.levels.target < TYPED_FROM {
+    if context.levels.target < Behaviour::ForegroundTypes.since() {
         return;
     }
     for one in service_types() {
@@ -241,18 +228,15 @@ fn without_service(context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut
             continue;
         }
         let services = manifest.components.iter().map(|component| component.element);
-        let plain: Vec<_> = services
-            .filter(|element| {
-                element.name() == "service" && element.value(elvask_project::names::ANDROID, TYPE).is_none()
-            })
-            .collect();
+        let plain: Vec<_> =
+            services.filter(|element| element.name() == "service" && element.value(ANDROID, TYPE).is_none()).collect();
         let [service] = plain.as_slice() else { continue };
-        let class = service.value(elvask_project::names::ANDROID, "name").unwrap_or_default();
+        let class = service.value(ANDROID, "name").unwrap_or_default();
         let class = class.rsplit('.').next().unwrap_or_default().to_owned();
         let name = short(&declared.name);
         let message = format!("{name} is declared, and no service has the type {}: {class} states none", one.name);
         let steps = format!(
-            "If {class} runs in the foreground for that, write android:{TYPE}=\"{}\" into it; else take {name} out.",
+            "If {class} runs in the foreground for that, write android:{TYPE}=\"{}\" into it; else remove {name}.",
             one.name
         );
         out.push(

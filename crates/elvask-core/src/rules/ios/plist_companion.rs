@@ -66,7 +66,7 @@ fn is_there(context: &Context<'_>, plist: PlistView<'_>, wanted: &str) -> bool {
 }
 
 fn finding(context: &Context<'_>, plist: PlistView<'_>, companion: &Companion, place: Place) -> Option<Finding> {
-    let level = if companion.level == "error" { Level::Error } else { Level::Warning };
+    let level = companion.level;
     let first = companion.one_of.first()?;
     let name = first.rsplit(':').next().unwrap_or(first);
     // One that a plugin needs as well is told by that need.
