@@ -3,6 +3,7 @@
 pub mod android;
 pub mod apple;
 pub(crate) mod glob;
+pub mod idle;
 mod write;
 
 use std::sync::Arc;

@@ -401,6 +401,9 @@ fn apple(
             "Add `ios-team` to [app] in elvask.toml.",
         ),
     }
+    for idle in file.idle_rules(&id) {
+        out.bad("rules", Level::Warning, idle.message(), "Put the narrower rule before the wider one.");
+    }
     let version = newest_version();
     for route in routes.iter().filter(|route| route.is_for(host)) {
         let Some(link) = route.on_host(host) else { continue };

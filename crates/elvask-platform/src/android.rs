@@ -128,6 +128,8 @@ pub struct Succession {
     pub successors: Vec<&'static str>,
     /// What happens, in a sentence.
     pub effect: &'static str,
+    /// The permission beside which alone it is so.
+    pub beside: Option<&'static str>,
 }
 
 /// Returns what is known of a permission that a later level replaces.
@@ -141,6 +143,7 @@ pub fn succession(permission: &str) -> Option<Succession> {
                 cap: row.number(2)?,
                 successors: row.words(3),
                 effect: row.cell(4),
+                beside: Some(row.cell(5)).filter(|name| !name.is_empty()),
             })
         },
     )
@@ -161,13 +164,15 @@ pub struct Companion {
     pub unless_flag: Option<&'static str>,
 }
 
+/// Says whether a permission is the one of a row, or of the family that ends in `*` there.
+fn is_of(written: &str, permission: &str) -> bool {
+    written.strip_suffix('*').map_or(written == permission, |start| permission.starts_with(start))
+}
+
 /// Returns what must stand beside a permission.
 pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
     rows(include_str!("../data/android-permission-companions.tsv"))
-        .filter(move |row| match row.cell(0).strip_suffix('*') {
-            Some(start) => permission.starts_with(start),
-            None => row.cell(0) == permission,
-        })
+        .filter(move |row| is_of(row.cell(0), permission))
         .filter_map(|row| {
             Some(Companion {
                 target_from: row.number(1)?,
@@ -213,6 +218,8 @@ pub struct ServiceType {
     pub or_else: Option<&'static str>,
     /// What the owner must know of it, in a sentence.
     pub limits: Option<&'static str>,
+    /// The target level from which on a receiver for the start of the device may not start it.
+    pub not_from_boot: Option<u32>,
 }
 
 /// Goes through the types of foreground services.
@@ -226,6 +233,7 @@ pub fn service_types() -> impl Iterator<Item = ServiceType> {
             one_of: row.words(3),
             or_else: some(row.cell(4)),
             limits: some(row.cell(5)),
+            not_from_boot: row.number(6),
         })
     })
 }
@@ -251,6 +259,92 @@ pub fn implied_features(permission: &str, target: u32) -> impl Iterator<Item = I
         })
 }
 
+/// A component that the system calls, and the permission that must guard it.
+#[derive(Debug, Clone, Copy)]
+pub struct GuardedComponent {
+    /// The element: `service` or `receiver`.
+    pub element: &'static str,
+    /// The value of its `android:permission`.
+    pub permission: &'static str,
+    /// What happens without, in a sentence.
+    pub effect: &'static str,
+}
+
+/// Returns the guard that a component wants by an action in its filter.
+#[must_use]
+pub fn guard_of(action: &str) -> Option<GuardedComponent> {
+    let row = rows(include_str!("../data/android-component-permissions.tsv")).find(|row| row.cell(0) == action)?;
+    Some(GuardedComponent { element: row.cell(1), permission: row.cell(2), effect: row.cell(4) })
+}
+
+/// Returns from which level on a receiver in the manifest does not get a broadcast, and what serves instead.
+#[must_use]
+pub fn unsent_broadcast(action: &str) -> Option<(u32, &'static str)> {
+    let row = rows(include_str!("../data/android-unsent-broadcasts.tsv")).find(|row| row.cell(0) == action)?;
+    Some((row.number(1)?, row.cell(2)))
+}
+
+/// An attribute that does nothing in some apps.
+#[derive(Debug, Clone)]
+pub struct IdleAttribute {
+    /// The element that it is written on.
+    pub element: &'static str,
+    /// Its name, without prefix.
+    pub attribute: &'static str,
+    /// When it does nothing: all of these.
+    pub when: Vec<Idle>,
+    /// What happens, in a sentence.
+    pub effect: &'static str,
+}
+
+/// One of the conditions under which an attribute does nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Idle {
+    /// The app runs from this level on.
+    MinLevel(u32),
+    /// The app targets at least this level.
+    TargetLevel(u32),
+    /// The element has another attribute.
+    Beside(&'static str),
+    /// The element is named otherwise than any of these, with `,` between.
+    NotFor(&'static str),
+    /// No `<property>` of the element or of the application has this name.
+    UnlessProperty(&'static str),
+    /// The attribute has one of these values, with `,` between, or holds it between `|`.
+    Value(&'static str),
+}
+
+impl Idle {
+    fn parse(word: &'static str) -> Option<Self> {
+        if let Some((name, level)) = word.split_once(">=") {
+            let level = level.parse().ok()?;
+            return match name {
+                "min" => Some(Idle::MinLevel(level)),
+                "target" => Some(Idle::TargetLevel(level)),
+                _ => None,
+            };
+        }
+        let (name, value) = word.split_once('=')?;
+        Some(match name {
+            "beside" => Idle::Beside(value),
+            "not-for" => Idle::NotFor(value),
+            "unless-property" => Idle::UnlessProperty(value),
+            "value" => Idle::Value(value),
+            _ => return None,
+        })
+    }
+}
+
+/// Goes through the attributes that do nothing in some apps.
+pub fn idle_attributes() -> impl Iterator<Item = IdleAttribute> {
+    rows(include_str!("../data/android-idle-attributes.tsv")).map(|row| IdleAttribute {
+        element: row.cell(0),
+        attribute: row.cell(1),
+        when: row.words(2).into_iter().filter_map(Idle::parse).collect(),
+        effect: row.cell(3),
+    })
+}
+
 /// Says whether the tools of a layout declare something in every new app: `layout` and `kind` are the words for them.
 #[must_use]
 pub fn is_in_new_apps(layout: &str, kind: &str, name: &str) -> bool {
@@ -267,7 +361,9 @@ pub fn effect_of_attribute(attribute: &str) -> Option<&'static str> {
 /// Returns what the store wants of an app with this permission.
 #[must_use]
 pub fn store_review(permission: &str) -> Option<&'static str> {
-    rows(include_str!("../data/android-store-review.tsv")).find(|row| row.cell(0) == permission).map(|row| row.cell(1))
+    rows(include_str!("../data/android-store-review.tsv"))
+        .find(|row| is_of(row.cell(0), permission))
+        .map(|row| row.cell(1))
 }
 
 /// Returns the actions, apart from VIEW, by which an app sees the handlers of a scheme.
@@ -313,22 +409,33 @@ mod tests {
     }
 
     #[test]
+    fn every_condition_is_one_that_is_known() {
+        for row in rows(include_str!("../data/android-idle-attributes.tsv")) {
+            assert!(row.words(2).into_iter().all(|word| Idle::parse(word).is_some()), "{row:?}");
+        }
+    }
+
+    #[test]
     fn every_name_in_the_other_tables_is_a_permission() {
         let successors = rows(include_str!("../data/android-permission-successors.tsv"))
             .flat_map(|row| row.words(3).into_iter().chain([row.cell(0)]));
         let companions = rows(include_str!("../data/android-permission-companions.tsv"))
-            .flat_map(|row| row.words(2).into_iter().chain([row.cell(0)]));
-        let reviewed = rows(include_str!("../data/android-store-review.tsv")).map(|row| row.cell(0));
-        let of_actions = rows(include_str!("../data/android-action-permissions.tsv")).flat_map(|row| row.words(1));
-        let of_actions = of_actions.filter(|name| name.starts_with(PERMISSION_PREFIX));
+            .flat_map(|row| row.words(2).into_iter().chain([row.cell(0)]))
+            .filter(|name| !name.starts_with("action:"));
         // The permissions for single records of health come with a module of the system and not with the framework.
         let of_health = |name: &&str| name.starts_with("android.permission.health.");
+        let reviewed = rows(include_str!("../data/android-store-review.tsv")).map(|row| row.cell(0));
+        // One comes with the services of the store and not with the platform.
+        let reviewed = reviewed.filter(|name| *name != "com.google.android.gms.permission.AD_ID" && !of_health(name));
+        let of_actions = rows(include_str!("../data/android-action-permissions.tsv")).flat_map(|row| row.words(1));
+        let of_actions = of_actions.filter(|name| name.starts_with(PERMISSION_PREFIX));
+        let guards = rows(include_str!("../data/android-component-permissions.tsv")).map(|row| row.cell(2));
         let of_types = service_types().flat_map(|one| one.one_of.into_iter().chain(one.permission));
         let successors = successors.filter(|name| !of_health(name));
         let of_types = of_types.filter(|name| !of_health(name));
         // Features that a permission of long ago implies stay in the table of features.
         let implying = rows(include_str!("../data/android-implied-features.tsv")).map(|row| row.cell(0));
-        let of_actions = of_actions.chain(of_types).chain(implying);
+        let of_actions = of_actions.chain(of_types).chain(implying).chain(guards);
         for name in successors.chain(companions).chain(reviewed).chain(of_actions).filter(|name| !name.ends_with('*')) {
             assert!(permission(name).is_some(), "{name}");
         }

@@ -306,6 +306,14 @@ pub fn privacy_category(category: &str) -> Option<Vec<&'static str>> {
     (!reasons.is_empty()).then_some(reasons)
 }
 
+/// Returns the categories of interfaces for which a reason is given, each once.
+#[must_use]
+pub fn privacy_categories() -> Vec<&'static str> {
+    let mut all: Vec<_> = rows(include_str!("../data/ios-privacy-reasons.tsv")).map(|row| row.cell(0)).collect();
+    all.dedup();
+    all
+}
+
 /// Returns the key that the project editor shows under a name: `Privacy - Camera Usage Description`.
 #[must_use]
 pub fn key_of_title(title: &str) -> Option<&'static str> {
@@ -335,10 +343,10 @@ pub fn key_of_option(option: &str) -> Option<&'static str> {
     usage_keys().iter().find(fits).map(|known| known.key)
 }
 
-/// A key or background mode that does not work alone.
+/// A key, background mode or entitlement that does not work alone.
 #[derive(Debug, Clone)]
 pub struct Companion {
-    /// The key, or `mode` and the mode.
+    /// The key, or `mode` and the mode, or `entitlement` and its key.
     pub of: &'static str,
     /// What must be beside it, any of these: a key, `mode:` and a mode, `entitlement:` and a key.
     pub one_of: Vec<&'static str>,
@@ -348,7 +356,7 @@ pub struct Companion {
     pub effect: &'static str,
 }
 
-/// Goes through the keys and background modes that do not work alone.
+/// Goes through the keys, background modes and entitlements that do not work alone.
 pub fn companions() -> impl Iterator<Item = Companion> {
     rows(include_str!("../data/ios-key-companions.tsv")).filter_map(|row| {
         Some(Companion {

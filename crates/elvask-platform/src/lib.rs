@@ -18,6 +18,7 @@ mod behaviour;
 pub mod capability;
 mod confidence;
 pub mod consent;
+pub mod forms;
 pub mod gradle;
 pub mod ios;
 mod kind;

@@ -46,17 +46,20 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 37] = [
+const TABLES: [(&str, &[Cell]); 41] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
+    ("android-component-permissions", &[Text, Word(&["receiver", "service"]), Text, Word(&["error"]), Text]),
+    ("android-idle-attributes", &[Text, Text, Text, Text]),
     ("android-implied-features", &[Text, Text, MaybeNumber, Word(&["", "tv", "tablet tv"])]),
     ("android-permission-companions", &[Text, Number, Text, Word(&["error", "note", "warning"]), Text, Maybe]),
-    ("android-permission-successors", &[Text, Number, Number, Maybe, Text]),
+    ("android-permission-successors", &[Text, Number, Number, Maybe, Text, Maybe]),
     ("android-permissions", &[Text, Number, MaybeNumber, Text, Maybe]),
     ("android-query-actions", &[Text, Text]),
-    ("android-service-types", &[Text, Maybe, Number, Maybe, Maybe, Maybe]),
+    ("android-service-types", &[Text, Maybe, Number, Maybe, Maybe, Maybe, MaybeNumber]),
     ("android-store-review", &[Text, Text]),
+    ("android-unsent-broadcasts", &[Text, Number, Text]),
     ("capabilities", &[Text, Text, Text]),
     ("capability-needs", &[Text, Cell::Platform, Cell::Kind, Text, Conditions, Maybe]),
     ("capability-words", &[Text, Text]),
@@ -93,6 +96,18 @@ const TABLES: [(&str, &[Cell]); 37] = [
             Text,
             Word(&["crash", "silent", "denied", "stock"]),
             Confidence,
+        ],
+    ),
+    (
+        "ios-value-forms",
+        &[
+            Word(&["plist", "entitlements", "privacy"]),
+            Text,
+            Word(&["array", "boolean", "dictionary", "string"]),
+            Maybe,
+            Maybe,
+            Word(&["error", "warning"]),
+            Text,
         ],
     ),
     ("lists", &[Word(crate::lists::LISTS), Text, Maybe]),

@@ -204,6 +204,8 @@ pub struct IosApp {
     pub texts: Vec<LocalText>,
     /// The privacy manifests.
     pub privacy: Vec<FileId>,
+    /// The one of them that stands beside the property list and that the project does not put into the app.
+    pub privacy_unlisted: Option<FileId>,
     /// What the app embeds.
     pub extensions: Vec<Extension>,
 }

@@ -293,6 +293,11 @@ impl Memory {
         self.files.insert(path.into(), Arc::from(bytes.as_ref()));
     }
 
+    /// Takes a file away.
+    pub fn remove(&mut self, path: impl AsRef<Path>) {
+        self.files.remove(path.as_ref());
+    }
+
     /// Makes a folder lead to another one.
     pub fn link(&mut self, from: impl Into<PathBuf>, to: impl Into<PathBuf>) {
         self.links.insert(from.into(), to.into());

@@ -77,7 +77,9 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
     let beside = Some(beside).filter(|path| !resources.privacy.contains(path) && loading.files.is_file(path));
     for path in resources.privacy.iter().chain(&beside) {
         let shown = loading.shown(path);
-        app.privacy.extend(loading.read(path, &shown).map(|(file, _)| file));
+        let read = loading.read(path, &shown).map(|(file, _)| file);
+        app.privacy.extend(read);
+        app.privacy_unlisted = read.filter(|_| beside.as_ref() == Some(path));
     }
     let embedded: Vec<Target> = project.embedded(&target).into_iter().cloned().collect();
     for one in embedded {

@@ -1,8 +1,10 @@
 //! Rules about Android.
 
+pub mod attribute_idle;
 pub mod component_attribute;
 pub mod component_misplaced;
 pub mod component_missing;
+pub mod component_permission;
 pub mod debuggable_release;
 pub mod exported_closed;
 pub mod exported_unstated;
@@ -31,10 +33,13 @@ pub mod permission_stripped;
 pub mod permission_superseded;
 pub mod permission_unknown;
 pub mod permission_wider;
+pub mod provider_form;
 pub mod query_broad;
 pub mod query_form;
 pub mod query_misplaced;
 pub mod query_missing;
+pub mod receiver_broadcast_unsent;
 pub mod receiver_permission_missing;
 pub mod resource_missing;
+pub mod service_type_boot;
 pub mod service_type_missing;

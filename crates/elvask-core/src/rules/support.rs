@@ -1,6 +1,7 @@
 //! What several rules do in the same way.
 
 pub(in crate::rules) mod filters;
+pub(in crate::rules) mod forms;
 pub(in crate::rules) mod identity;
 pub(in crate::rules) mod links;
 pub(in crate::rules) mod missing;

@@ -4,7 +4,7 @@ use elvask_link::pattern::{Pattern, PatternKind};
 use elvask_markup::Edit;
 use elvask_markup::xml::plan;
 use elvask_needs::remedy::Remedy;
-use elvask_platform::Platform;
+use elvask_platform::{Behaviour, Platform};
 use elvask_project::filters::is_web_scheme;
 use elvask_project::source::Place;
 use elvask_project::surface::ManifestView;
@@ -66,8 +66,30 @@ impl Rule for FilterForm {
                     out.extend(fault.map(|fault| finding(manifest, &filter, *element, (name, *place), fault)));
                 }
             }
+            out.extend(groups(context, manifest, &filter));
         }
     }
+}
+
+/// Returns the change with which devices began to read a part of a path.
+fn newer(attribute: &str) -> Behaviour {
+    if attribute == "pathSuffix" { Behaviour::PathSuffix } else { Behaviour::PathAdvancedPattern }
+}
+
+/// Tells of groups that devices of the app do not know: most apps run on some, so it is a note.
+fn groups(context: &Context<'_>, manifest: &ManifestView<'_>, filter: &WrittenFilter<'_, '_>) -> Option<Finding> {
+    let group = filter.element.child("uri-relative-filter-group")?;
+    let since = Behaviour::FilterGroups.since();
+    let min = context.levels.min.filter(|min| *min < since)?;
+    let message =
+        format!("<uri-relative-filter-group> is read from level {since} on, and the app runs from level {min}");
+    let steps = "Let the app handle links that the groups keep out, as older devices open it for them.";
+    Some(
+        Finding::new(&ABOUT, filter.subject(), manifest.tag(group), message)
+            .level(Level::Note)
+            .effect("Older devices open the app for every path of the host.")
+            .mend(Remedy::Manual(steps.to_owned())),
+    )
 }
 
 /// Tells of a type that keeps links from matching: a link has none. Without a host of its own, or without web links, a filter may be
@@ -346,7 +368,8 @@ fn judge_path(
         }
     }
     if matches!(name, "pathSuffix" | "pathAdvancedPattern") {
-        let old = context.levels.min.filter(|min| *min < 31);
+        let since = newer(name).since();
+        let old = context.levels.min.filter(|min| *min < since);
         let only = !filter
             .spec
             .data
@@ -356,7 +379,8 @@ fn judge_path(
         if let Some(min) = old.filter(|_| only) {
             return fault(
                 format!(
-                    "`{name}` is read from level 31 on; devices from {min} to 30 leave it out, so there the filter takes every path of its hosts"
+                    "`{name}` is read from level {since} on; devices from {min} to {} leave it out, so there the filter takes every path of its hosts",
+                    since - 1
                 ),
                 Level::Warning,
                 None,
@@ -383,6 +407,19 @@ mod tests {
         activity(&format!(
             "            <intent-filter android:autoVerify=\"true\">\n                <action android:name=\"android.intent.action.VIEW\"/>\n                <category android:name=\"android.intent.category.DEFAULT\"/>\n                <category android:name=\"android.intent.category.BROWSABLE\"/>\n                <data {data}/>\n            </intent-filter>\n"
         ))
+    }
+
+    #[test]
+    fn groups_that_older_devices_do_not_read_are_a_note() {
+        let host = "android:scheme=\"https\" android:host=\"marram.example\"";
+        let group = with(host).replace(
+            &format!("<data {host}/>\n"),
+            &format!("<data {host}/>\n                <uri-relative-filter-group>\n                    <data android:path=\"/ring\"/>\n                </uri-relative-filter-group>\n"),
+        );
+        let app = Fixture::android(&group);
+        assert_eq!(app.found(ID), ["note android.intent.action.VIEW https 13:17"]);
+        app.is_left_alone();
+        assert!(app.levels(35, 35).found(ID).is_empty());
     }
 
     fn mends(wrong: &str, right: &str) {

@@ -2,7 +2,8 @@
 
 use elvask_needs::remedy::Remedy;
 use elvask_platform::{Kind, Platform, android};
-use elvask_project::surface::ManifestView;
+use elvask_project::merge::MergedElement;
+use elvask_project::surface::{DeclaredPermission, Effective, ManifestView};
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
@@ -31,11 +32,15 @@ impl Rule for PermissionCompanion {
     }
 
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+        let mut told: Vec<&str> = Vec::new();
         for permission in &manifest.permissions {
             for companion in android::companions(&permission.name) {
                 // One that a plugin needs as well is told by `permission-missing`.
                 let level = companion.level;
                 let met = |name: &&str| {
+                    if let Some(action) = name.strip_prefix("action:") {
+                        return context.is_everywhere(manifest, |variant| is_filtered_for(variant, action));
+                    }
                     context.is_everywhere(manifest, |variant| variant.permission(name).is_some())
                         || is_told_as_badly(context.needs.of(Kind::Permission, name), level)
                 };
@@ -54,6 +59,14 @@ impl Rule for PermissionCompanion {
                     continue;
                 }
                 let Some(first) = companion.one_of.first() else { continue };
+                if let Some(action) = first.strip_prefix("action:") {
+                    // One screen serves all of a family: it is told of once.
+                    if !told.contains(&action) {
+                        told.push(action);
+                        out.push(without_screen(context, manifest, permission, action, &companion));
+                    }
+                    continue;
+                }
                 let names: Vec<_> = companion.one_of.iter().map(|name| short(name)).collect();
                 let name = short(&permission.name);
                 let or_flag = companion.unless_flag.map(|flag| format!(" or the flag {flag}")).unwrap_or_default();
@@ -85,6 +98,35 @@ impl Rule for PermissionCompanion {
     }
 }
 
+/// Says whether an activity of a variant takes an action.
+fn is_filtered_for(variant: &Effective<'_>, action: &str) -> bool {
+    let takes = |component: &MergedElement<'_>| {
+        let filters = variant.merged.children(component).filter(|child| child.name == "intent-filter");
+        filters.flat_map(|filter| variant.merged.children(filter)).any(|child| child.value("name") == Some(action))
+    };
+    variant.components().filter(|component| component.name.starts_with("activity")).any(takes)
+}
+
+/// Tells of a permission that wants a screen of the app.
+fn without_screen(
+    context: &Context<'_>,
+    manifest: &ManifestView<'_>,
+    permission: &DeclaredPermission<'_>,
+    action: &str,
+    companion: &android::Companion,
+) -> Finding {
+    let name = short(&permission.name);
+    let message = format!("{name} does not work without an activity for {action}");
+    let place = manifest.value_place(permission.element, "name");
+    let steps =
+        format!("Give the activity that says what the data are for an <intent-filter> with the action {action}.");
+    Finding::new(&ABOUT, permission.name.clone(), place, message)
+        .level(companion.level)
+        .effect(companion.effect)
+        .needed_by(context.app, context.needs.of(Kind::Permission, &permission.name))
+        .mend(Remedy::Manual(steps))
+}
+
 #[cfg(test)]
 mod tests {
     use crate::testing::Fixture;
@@ -114,6 +156,22 @@ mod tests {
         let placed = format!("{scan}{FINE}{}", FINE.replace("FINE", "COARSE"));
         assert!(Fixture::android(&placed).found(ID).is_empty());
         assert!(Fixture::android(scan).levels(24, 30).found(ID).is_empty());
+    }
+
+    #[test]
+    fn health_data_want_a_screen_that_says_why() {
+        let two = "    <uses-permission android:name=\"android.permission.health.READ_STEPS\"/>\n    <uses-permission android:name=\"android.permission.health.READ_HEART_RATE\"/>\n";
+        assert_eq!(Fixture::android(two).found(ID), ["warning android.permission.health.READ_STEPS 2:36"]);
+        let screen = "    <application>\n        <activity-alias android:name=\".Why\" android:targetActivity=\".Main\" android:exported=\"true\">\n            <intent-filter>\n                <action android:name=\"android.intent.action.VIEW_PERMISSION_USAGE\"/>\n            </intent-filter>\n        </activity-alias>\n    </application>\n";
+        assert!(Fixture::android(&format!("{two}{screen}")).found(ID).is_empty());
+    }
+
+    #[test]
+    fn a_part_of_the_photos_is_a_note() {
+        let images = "    <uses-permission android:name=\"android.permission.READ_MEDIA_IMAGES\"/>\n";
+        assert_eq!(Fixture::android(images).found(ID), ["note android.permission.READ_MEDIA_IMAGES 2:36"]);
+        let both = format!("{images}{}", images.replace("READ_MEDIA_IMAGES", "READ_MEDIA_VISUAL_USER_SELECTED"));
+        assert!(Fixture::android(&both).found(ID).is_empty());
     }
 
     #[test]

@@ -34,6 +34,7 @@ impl Rule for PermissionDuplicate {
     }
 
     fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+        two_forms(manifest, out);
         let mut seen: HashMap<(&str, &str), &DeclaredPermission<'_>> = HashMap::new();
         for permission in &manifest.permissions {
             let first = match seen.entry((permission.name.as_ref(), permission.element.name())) {
@@ -60,6 +61,28 @@ impl Rule for PermissionDuplicate {
                 )))
             });
         }
+    }
+}
+
+/// Tells of a permission that is there for all devices and once more for newer ones.
+fn two_forms(manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+    let of = |form: &'static str| manifest.permissions.iter().filter(move |one| one.element.name() == form);
+    for newer in of("uses-permission-sdk-23") {
+        let wide = |one: &&DeclaredPermission<'_>| match (one.max_level, newer.max_level) {
+            (None, _) => true,
+            (Some(cap), Some(other)) => cap >= other,
+            (Some(_), None) => false,
+        };
+        let Some(all) = of("uses-permission").filter(|one| one.name == newer.name).find(wide) else { continue };
+        let name = short(&newer.name);
+        let message = format!("{name} is declared for all devices and once more for those from level 23");
+        let edits = vec![plan::remove(newer.element.node())];
+        out.push(
+            Finding::new(&ABOUT, newer.name.clone(), manifest.tag(newer.element), message)
+                .effect("The second declaration adds nothing.")
+                .related(manifest.tag(all.element), "this one holds for all")
+                .mend(manifest_edit(format!("remove the second {name}"), manifest, edits)),
+        );
     }
 }
 

@@ -33,7 +33,11 @@ impl Rule for PermissionSuperseded {
             let Some(known) = android::succession(&permission.name) else { continue };
             let stated = context.needs.group(Kind::Permission, &permission.name);
             // A plugin that states where it ends is told by `permission-wider`; one that needs it for ever, not at all.
-            if context.levels.target < known.target_from || permission.max_level.is_some() || stated.is_some() {
+            let alone = known
+                .beside
+                .is_some_and(|other| !context.is_everywhere(manifest, |variant| variant.permission(other).is_some()));
+            if context.levels.target < known.target_from || permission.max_level.is_some() || stated.is_some() || alone
+            {
                 continue;
             }
             let name = short(&permission.name);

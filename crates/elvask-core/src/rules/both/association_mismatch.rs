@@ -5,7 +5,7 @@ use elvask_link::association::{Document, Served};
 use elvask_link::device::newest_version;
 use elvask_markup::Span;
 use elvask_needs::remedy::Remedy;
-use elvask_project::source::Place;
+use elvask_project::source::{FileId, Place};
 
 use super::association_missing::wanted;
 use crate::context::Context;
@@ -20,7 +20,7 @@ static ABOUT: About = About {
     id: "association-mismatch",
     level: Level::Error,
     platform: None,
-    summary: "Reports an association file in the website's folder that does not name the app, its certificate or its routes, or that devices cannot read.",
+    summary: "Reports an association file in the website's folder that does not name the app, its certificate or its routes, that devices cannot read, or with a rule that never acts.",
     effect: "The host is not verified, or some of its links open the browser.",
     wrong: "\"package_name\": \"example.marram.fieldlog\",\n\"sha256_cert_fingerprints\": [\"(of another certificate)\"]",
     right: "\"package_name\": \"example.marram.fieldlog\",\n\"sha256_cert_fingerprints\": [\"(of another certificate)\", \"(of the app's certificate)\"]",
@@ -46,6 +46,13 @@ impl Rule for AssociationMismatch {
                 Document::AssetLinks => android(context, &host, &texts),
                 Document::AppleAssociation => apple(context, &host, &texts),
             };
+            if document == Document::AppleAssociation {
+                let idle = idle_rules(context, &source.text, file);
+                let is_new =
+                    |one: &Finding| !out.iter().any(|known| known.rule.id == ABOUT.id && known.place == one.place);
+                let fresh: Vec<Finding> = idle.into_iter().filter(is_new).collect();
+                out.extend(fresh);
+            }
             let Some((message, near)) = wrong else { continue };
             let message = message.strip_prefix(&format!("{}: ", source.shown)).map(str::to_owned).unwrap_or(message);
             // Where the words stand that are wrong; else at the start.
@@ -119,6 +126,32 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn elvask_link::association:
     None
 }
 
+/// Tells of rules that never act. Where one file serves several hosts, once.
+fn idle_rules(context: &Context<'_>, text: &str, file: FileId) -> Vec<Finding> {
+    let id = context.links().ios.as_ref().and_then(elvask_link::ios::IosLinks::id);
+    let (Some(id), Ok(read)) = (id, AppleAssociation::parse(text)) else { return Vec::new() };
+    let mut out: Vec<Finding> = Vec::new();
+    for idle in read.idle_rules(&id) {
+        // The later of two that are written alike is the one that never acts.
+        let written = format!("\"{}\"", idle.path);
+        let start = text.rfind(&written).unwrap_or_default();
+        let span = Span::new(start, (start + written.len()).min(text.len()));
+        let effect = if idle.exclude {
+            "Links that were to stay in the browser open the app."
+        } else {
+            "Links that were to open the app stay in the browser."
+        };
+        let steps = "Put the narrower rule before the wider one: the first that fits decides.";
+        let mut finding = Finding::new(&ABOUT, idle.path.clone(), Place { file, span }, idle.message())
+            .level(Level::Warning)
+            .effect(effect)
+            .mend(Remedy::Manual(steps.to_owned()));
+        finding.platform = Some(elvask_platform::Platform::Ios);
+        out.push(finding);
+    }
+    out
+}
+
 #[cfg(test)]
 mod tests {
     use crate::testing::{Fixture, activity};
@@ -143,6 +176,22 @@ mod tests {
         let text = &filled.sources.file(filled.changed[0]).text;
         assert!(text.contains(&print("AB")) && text.contains(&print("CD")), "{text}");
         assert!(filled.left.findings.iter().all(|one| one.rule.id != ID));
+    }
+
+    #[test]
+    fn a_rule_that_never_acts_is_told() {
+        let app = |rules: &str| {
+            let there = format!(
+                "{{\"applinks\":{{\"details\":[{{\"appIDs\":[\"A1B2C3D4E5.example.marram.fieldlog\"],\n\"components\":[{rules}]}}]}}}}"
+            );
+            Fixture::ios("")
+                .domains(&["applinks:marram.example"])
+                .file("site/.well-known/apple-app-site-association", &there)
+                .toml("[app]\nios-team = 'A1B2C3D4E5'\n[links]\nsite = 'site'")
+        };
+        let wrong = app("{\"/\":\"/ring/*\"},{\"/\":\"/ring/press\",\"exclude\":true}");
+        assert_eq!(wrong.found(ID), ["warning /ring/press 2:36"]);
+        assert!(app("{\"/\":\"/ring/press\",\"exclude\":true},{\"/\":\"/ring/*\"}").found(ID).is_empty());
     }
 
     #[test]

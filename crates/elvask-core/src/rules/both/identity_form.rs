@@ -16,7 +16,7 @@ static ABOUT: About = About {
     id: "identity-form",
     level: Level::Error,
     platform: None,
-    summary: "Reports an application id or bundle id with a letter, part or form that its platform does not take.",
+    summary: "Reports an application id or bundle id with a letter, part or form that its platform does not take, and an extension's id that does not continue the app's.",
     effect: "The build fails, or the store rejects the upload.",
     wrong: "applicationId 'marram-fieldlog'",
     right: "applicationId 'example.marram.fieldlog'",
@@ -30,7 +30,7 @@ impl Rule for IdentityForm {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let mut told: Vec<String> = Vec::new();
+        let (mut told, mut misnamed): (Vec<String>, Vec<Finding>) = (Vec::new(), Vec::new());
         let mut tell = |platform: Platform, id: &str, place: Option<Place>, fault: Option<&'static str>| {
             let (Some(fault), Some(place)) = (fault, place) else { return };
             if told.iter().any(|known| known == id) {
@@ -52,8 +52,31 @@ impl Rule for IdentityForm {
             && let Some(id) = &ios.id.value
         {
             tell(Platform::Ios, id, ios.id.place, apple(id));
+            for extension in &ios.extensions {
+                if let (Some(own), Some(place)) = (&extension.id.value, extension.id.place) {
+                    tell(Platform::Ios, own, Some(place), apple(own));
+                    misnamed.extend(below(id, own, &extension.name, place));
+                }
+            }
         }
+        out.append(&mut misnamed);
     }
+}
+
+/// Tells of an extension whose id does not continue the app's.
+fn below(app: &str, own: &str, name: &str, place: Place) -> Option<Finding> {
+    // What a setting puts in is not known here.
+    let unknown = app.contains('$') || own.contains('$');
+    if unknown || own.strip_prefix(app).and_then(|rest| rest.strip_prefix('.')).is_some_and(|rest| !rest.is_empty()) {
+        return None;
+    }
+    let message = format!("`{own}`, the id of {name}, does not start with `{app}.`");
+    let steps = format!("Give the extension an id such as {app}.{}.", name.to_lowercase().replace(' ', "-"));
+    let mut finding = Finding::new(&ABOUT, own, place, message)
+        .effect("The build fails: an extension's id is the app's with a part of its own behind it.")
+        .mend(Remedy::Manual(steps));
+    finding.platform = Some(Platform::Ios);
+    Some(finding)
 }
 
 /// Says what is wrong with an application id.

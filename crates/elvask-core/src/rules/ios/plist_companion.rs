@@ -1,5 +1,6 @@
 //! `plist-companion`: a key or background mode that does not work without another one.
 
+use elvask_markup::plist::ValueKind;
 use elvask_markup::plist::plan::NewValue;
 use elvask_needs::kinds::ios::background_mode::MODES;
 use elvask_needs::remedy::Remedy;
@@ -36,12 +37,22 @@ impl Rule for PlistCompanion {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(plist) = context.plist else { return };
         for companion in companions() {
-            let Some(place) = declared(plist, companion.of) else { continue };
+            let Some(place) = found(context, plist, companion.of) else { continue };
             if !companion.one_of.iter().any(|wanted| is_there(context, plist, wanted)) {
                 out.extend(finding(context, plist, &companion, place));
             }
         }
     }
+}
+
+/// Returns where a key, `mode …` or `entitlement …` is declared.
+fn found(context: &Context<'_>, plist: PlistView<'_>, of: &str) -> Option<Place> {
+    let Some(key) = of.strip_prefix("entitlement ") else { return declared(plist, of) };
+    let (file, list) = context.surface.entitlements()?;
+    let entry = list.entry(key)?;
+    // An entitlement that is off is none.
+    let off = matches!(entry.value.kind, ValueKind::Bool(false));
+    (!off).then_some(Place { file, span: entry.key_span })
 }
 
 /// Returns where a key or `mode …` is declared.
@@ -86,10 +97,11 @@ fn finding(context: &Context<'_>, plist: PlistView<'_>, companion: &Companion, p
     };
     let wanted: Vec<String> = companion.one_of.iter().map(|one| shown(&one)).collect();
     let wanted = wanted.join(" or ");
-    let of = companion
-        .of
-        .strip_prefix("mode ")
-        .map_or(companion.of.to_owned(), |mode| format!("the background mode {mode}"));
+    let of = match companion.of.split_once(' ') {
+        Some(("mode", mode)) => format!("the background mode {mode}"),
+        Some((_, key)) => format!("the entitlement {key}"),
+        None => companion.of.to_owned(),
+    };
     let remedy = match context.purpose(name).filter(|_| kind == Kind::Usage) {
         Some(purpose) => add_key(context, format!("add {name}"), plist, name, &NewValue::String(purpose.text)),
         None => Remedy::Manual(match kind {
@@ -98,10 +110,13 @@ fn finding(context: &Context<'_>, plist: PlistView<'_>, companion: &Companion, p
                 format!("Add {wanted} (`elvask declare {name}`), or remove {of} where the app does no such thing.")
             }
             Kind::BackgroundMode => format!("Add {wanted} to {MODES}, or remove {of}."),
-            _ => format!("List the ids of the app's tasks under {name}, or remove {of}."),
+            _ if name == "BGTaskSchedulerPermittedIdentifiers" => {
+                format!("List the ids of the app's tasks under {name}, or remove {of}.")
+            }
+            _ => format!("Add {name}, or remove {of}."),
         }),
     };
-    let subject = companion.of.strip_prefix("mode ").unwrap_or(companion.of);
+    let subject = companion.of.split_once(' ').map_or(companion.of, |(_, name)| name);
     let message = format!("{of} does not work without {wanted}");
     Some(Finding::new(&ABOUT, subject, place, message).level(level).effect(companion.effect).mend(remedy))
 }
@@ -177,6 +192,24 @@ mod tests {
         assert_eq!(known.found(ID), ["warning remote-notification 5:9"]);
         let steps = known.findings(ID)[0].remedy.text().to_owned();
         assert!(steps.contains("the entitlement aps-environment (`elvask declare aps-environment`)"), "{steps}");
+    }
+
+    #[test]
+    fn an_entitlement_wants_its_purpose() {
+        let list = |on: &str| {
+            format!(
+                "<plist version=\"1.0\">\n<dict>\n    <key>com.apple.developer.healthkit</key>\n    {on}\n</dict>\n</plist>\n"
+            )
+        };
+        let app = |on: &str, inside: &str| {
+            let path = "ios/Marram/App.entitlements";
+            Fixture::ios(inside).domains(&[]).without(path).file(path, &list(on))
+        };
+        assert_eq!(app("<true/>", "").found(ID), ["warning com.apple.developer.healthkit 3:5"]);
+        assert!(app("<false/>", "").found(ID).is_empty());
+        assert!(
+            app("<true/>", &text("NSHealthShareUsageDescription", "Adds the walk to the day.")).found(ID).is_empty()
+        );
     }
 
     #[test]

@@ -9,6 +9,7 @@ use elvask_platform::{Confidence, Kind, Platform, ios};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::forms::{Misfit, unfit};
 use crate::rules::support::{Lack, convert, fits_type, lacks, type_of};
 
 /// See the module.
@@ -86,6 +87,27 @@ impl Rule for PlistType {
             if let Err(wrong) = fits_type(&entry.value, wanted) {
                 report(entry, wrong, wanted, std::ptr::eq(wrong, &entry.value));
             }
+        }
+        for one in unfit("plist", plist.list) {
+            let known = one.form.path.len() == 1 && ios::plist_key(one.form.key()).is_some();
+            if known || !matches!(one.misfit, Misfit::Type) {
+                continue;
+            }
+            let wanted = one.form.value_type;
+            let remedy = match convert(one.value, wanted) {
+                Some(value) => Remedy::edit(
+                    format!("write it as {wanted}"),
+                    plist.file,
+                    vec![plan::replace(plist.list, one.value, &value)],
+                ),
+                None => Remedy::Manual(one.steps()),
+            };
+            out.push(
+                Finding::new(&ABOUT, one.form.key(), plist.at(one.span), one.message())
+                    .level(one.form.level)
+                    .effect(one.form.effect)
+                    .mend(remedy),
+            );
         }
     }
 }

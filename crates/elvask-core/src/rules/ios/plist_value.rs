@@ -11,6 +11,7 @@ use elvask_platform::{Kind, Platform, ios};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::forms::{Misfit, unfit};
 use crate::rules::support::missing::clashes;
 use crate::rules::support::{Lack, lacks, rewrite, shown, who_needs};
 
@@ -36,6 +37,7 @@ impl Rule for PlistValue {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         known_values(context, out);
+        forms(context, out);
         needed_values(context, out);
     }
 }
@@ -66,6 +68,19 @@ fn known_values(context: &Context<'_>, out: &mut Vec<Finding>) {
             let finding = Finding::new(&ABOUT, entry.key.clone(), plist.at(value.span), message);
             out.push(finding.level(known.confidence.caps(ABOUT.level)).mend(remedy));
         }
+    }
+}
+
+/// Looks at texts that have a form of their own, also deep inside.
+fn forms(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let Some(plist) = context.plist else { return };
+    for one in unfit("plist", plist.list).into_iter().filter(|one| matches!(one.misfit, Misfit::Form(_))) {
+        out.push(
+            Finding::new(&ABOUT, one.form.key(), plist.at(one.span), one.message())
+                .level(one.form.level)
+                .effect(one.form.effect)
+                .mend(Remedy::Manual(one.steps())),
+        );
     }
 }
 
@@ -128,6 +143,30 @@ mod tests {
         app.mends_plist(ID, &entry("UIUserInterfaceStyle", "<string>Dark</string>"));
         let strange = Fixture::ios(&entry("UIUserInterfaceStyle", "<string>Sepia</string>"));
         assert_eq!(strange.findings(ID)[0].remedy.kind(), "manual");
+    }
+
+    #[test]
+    fn texts_have_forms_also_deep_inside() {
+        let version = Fixture::ios(&entry("CFBundleShortVersionString", "<string>2.4-beta</string>"));
+        assert_eq!(version.found(ID), ["error CFBundleShortVersionString 4:5"]);
+        assert_eq!(
+            version.findings(ID)[0].message,
+            "\"2.4-beta\" in `CFBundleShortVersionString` is not one to three numbers with dots between"
+        );
+        version.is_left_alone();
+        let good = ["2.4.0", "$(MARKETING_VERSION)"];
+        for text in good {
+            let list = entry("CFBundleShortVersionString", &format!("<string>{text}</string>"));
+            assert!(Fixture::ios(&list).found(ID).is_empty(), "{text}");
+        }
+        let host = |name: &str| {
+            let inside = format!(
+                "<dict>\n        <key>NSExceptionDomains</key>\n        <dict>\n            <key>{name}</key>\n            <dict>\n            </dict>\n        </dict>\n    </dict>"
+            );
+            Fixture::ios(&entry("NSAppTransportSecurity", &inside))
+        };
+        assert_eq!(host("https://marram.example").found(ID), ["warning NSExceptionDomains 7:13"]);
+        assert!(host("marram.example").found(ID).is_empty());
     }
 
     #[test]

@@ -18,7 +18,7 @@ static ABOUT: About = About {
     id: "share-extension-incomplete",
     level: Level::Error,
     platform: Some(Platform::Ios),
-    summary: "Reports a share extension without an activation rule, without an entry point, without an app group that the app has too, or with a bundle id that is not below the app's.",
+    summary: "Reports a share extension without an activation rule, an entry point, or an app group that the app has too.",
     effect: "Sharing to the app fails, or the upload is rejected.",
     wrong: "<key>NSExtensionActivationRule</key>\n<string>TRUEPREDICATE</string>",
     right: "<key>NSExtensionActivationRule</key>\n<dict>\n    <key>NSExtensionActivationSupportsText</key>\n    <true/>\n</dict>",
@@ -32,7 +32,6 @@ impl Rule for ShareExtensionIncomplete {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some(ios) = &context.app.ios else { return };
         let held = context.surface.entitlements().map(|(_, list)| groups_of(list)).unwrap_or_default();
         for one in share_extensions(context) {
             let name = one.extension.name.as_str();
@@ -89,15 +88,6 @@ impl Rule for ShareExtensionIncomplete {
                 let ours = if held.is_empty() { "none".to_owned() } else { held.join(", ") };
                 let steps = "Give both targets the capability App Groups with the same group: com.apple.security.application-groups in the entitlements of both, registered in the developer account.";
                 found(at, format!("{name} {theirs}, and the app {ours}: what is shared cannot be handed over"), steps);
-            }
-            if let (Some(own), Some(app)) = (&one.extension.id.value, &ios.id.value)
-                && !own.starts_with(&format!("{app}."))
-            {
-                found(
-                    at,
-                    format!("the bundle id {own} of {name} is not below that of the app, {app}"),
-                    "Set PRODUCT_BUNDLE_IDENTIFIER of the extension to the app's id with a word behind it.",
-                );
             }
         }
     }
