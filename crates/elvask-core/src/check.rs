@@ -14,6 +14,7 @@ use crate::judged::{Judged, judged};
 use crate::needs::Settings;
 use crate::rules::{self, RULES};
 use crate::unread;
+use crate::waivers;
 
 /// What a check comes to.
 #[derive(Debug, Clone, Default)]
@@ -74,10 +75,10 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         keep_form(&context, finding);
         dangling::leave_to_a_person(&context, finding);
     }
-    waive(&context, &mut findings);
+    let comments = waivers::waive(&context, &mut findings, rules::is_obstacle);
     for rule in RULES {
         let mut reviewed = Vec::new();
-        rule.review(&context, &findings, &mut reviewed);
+        rule.review(&context, &findings, &comments, &mut reviewed);
         findings.extend(reviewed);
     }
     unread::drop_what_depends(&context, &mut findings);
@@ -126,16 +127,4 @@ pub fn obstacles(app: &App, surface: &Surface, settings: &Settings) -> Vec<Findi
         rule.check(&context, &mut findings);
     }
     findings
-}
-
-fn waive(context: &Context<'_>, findings: &mut [Finding]) {
-    for finding in findings {
-        let waiver = context.app.config.waivers.iter().find(|waiver| {
-            waiver.rule.text == finding.rule.id
-                && waiver.subject.as_ref().is_none_or(|subject| subject.text == finding.subject)
-                && !rules::waiver_has_ended(waiver, context.settings)
-        });
-        // What cannot be read cannot be accepted: it would hide everything behind it.
-        finding.waived = waiver.filter(|_| !rules::is_obstacle(finding.rule.id)).map(|waiver| waiver.reason.clone());
-    }
 }

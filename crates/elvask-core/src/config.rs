@@ -236,8 +236,12 @@ fn read_waiver(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Wai
         }
         Some(Text { text: date?.to_string(), span: span_of(value) })
     });
-    let rule = rule?;
-    Some(Waiver { rule, subject, reason: reason?.text, until, span: table.span })
+    let (rule, reason) = (rule?, reason?);
+    if !reason.text.chars().any(char::is_alphanumeric) {
+        let message = "`reason` must say why the finding is accepted".to_owned();
+        problems.push(Problem { message, span: reason.span });
+    }
+    Some(Waiver { rule, subject, reason: reason.text, until, span: table.span })
 }
 
 #[cfg(test)]

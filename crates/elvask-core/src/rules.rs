@@ -12,10 +12,9 @@ mod support;
 use elvask_platform::Platform;
 use elvask_project::surface::ManifestView;
 
-use crate::config::Waiver;
 use crate::context::Context;
 use crate::finding::{About, Finding};
-use crate::needs::Settings;
+use crate::waivers::Comment;
 
 /// A rule.
 pub trait Rule: Sync {
@@ -29,8 +28,8 @@ pub trait Rule: Sync {
     /// the manifest goes into.
     fn check_manifest(&self, _context: &Context<'_>, _manifest: &ManifestView<'_>, _out: &mut Vec<Finding>) {}
 
-    /// Looks at what the other rules found and adds what it finds; most rules have nothing to say here.
-    fn review(&self, _context: &Context<'_>, _findings: &[Finding], _out: &mut Vec<Finding>) {}
+    /// Looks at what the other rules found, and at the comments that accept some of it, and adds what it finds; most rules have nothing to say here.
+    fn review(&self, _context: &Context<'_>, _findings: &[Finding], _comments: &[Comment], _out: &mut Vec<Finding>) {}
 }
 
 /// All rules, in the order of the documentation.
@@ -155,13 +154,6 @@ pub fn strip_permission(
     name: &str,
 ) -> Result<(elvask_project::source::FileId, Vec<elvask_markup::Edit>), String> {
     support::strip_permission(context, name)
-}
-
-/// Says whether the last day of a waiver is over.
-#[must_use]
-pub fn waiver_has_ended(waiver: &Waiver, settings: &Settings) -> bool {
-    // Dates written as year-month-day compare as text.
-    matches!((&waiver.until, &settings.today), (Some(until), Some(today)) if until.text < *today)
 }
 
 /// Returns the page about a rule, in Markdown, as `docs/rules/` holds it and `explain` shows it.

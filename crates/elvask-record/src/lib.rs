@@ -31,6 +31,8 @@ pub use survey::{
     UnresolvedRecord, ValueRecord, VariantsRecord, WhoRecord, WhyRecord, WidgetDeclarationRecord, WidgetRecord,
 };
 
+use std::collections::BTreeMap;
+
 use elvask_needs::reach::Reach;
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_needs::requirement::Citation;
@@ -416,6 +418,8 @@ pub struct CheckRecord {
     pub findings: Vec<FindingRecord>,
     /// How many there are.
     pub summary: SummaryRecord,
+    /// How many there are of each rule, those of no rule left out; waived ones do not count.
+    pub rules: BTreeMap<&'static str, usize>,
     /// How many more there are that were not asked for; `summary` does not count them.
     pub not_shown: usize,
     /// Each side of the app, with what it was held against.
@@ -448,6 +452,15 @@ impl JudgedRecord {
     }
 }
 
+/// Counts the findings of each rule that are not waived.
+fn by_rule(report: &Report) -> BTreeMap<&'static str, usize> {
+    let mut rules = BTreeMap::new();
+    for finding in report.findings.iter().filter(|finding| finding.counts()) {
+        *rules.entry(finding.rule.id).or_default() += 1;
+    }
+    rules
+}
+
 impl CheckRecord {
     /// Turns a report into a record, with waived findings where `waived` says so. `not_shown` is how many findings it lacks.
     #[must_use]
@@ -458,6 +471,7 @@ impl CheckRecord {
             app: AppRecord::of(app),
             findings: listed.map(|finding| FindingRecord::of(sources, finding)).collect(),
             summary: SummaryRecord::of(report),
+            rules: by_rule(report),
             not_shown,
             judged: report.judged.iter().map(JudgedRecord::of).collect(),
         }

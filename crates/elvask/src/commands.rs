@@ -16,6 +16,7 @@ pub(crate) mod link;
 pub(crate) mod place;
 pub(crate) mod recover;
 pub(crate) mod sheet;
+pub(crate) mod since;
 pub(crate) mod survey;
 pub(crate) mod trim;
 pub(crate) mod why;

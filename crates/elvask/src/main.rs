@@ -7,6 +7,7 @@ mod options;
 mod output;
 mod render;
 mod report;
+mod revision;
 mod web;
 mod writing;
 

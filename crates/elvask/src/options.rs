@@ -456,17 +456,6 @@ pub(crate) struct Survey {
     pub(crate) variants: bool,
 }
 
-/// From which level on a check fails.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Deny {
-    /// On errors.
-    Error,
-    /// On errors and warnings.
-    Warning,
-    /// On anything that is found.
-    Note,
-}
-
 /// `elvask check`.
 #[derive(Debug, Args)]
 #[command(after_help = "\
@@ -476,7 +465,11 @@ Examples:
   elvask check -q                            one line for each finding
   elvask check -v                            every proof, and every finding by itself
   elvask check --only permission-missing     one rule, or one subject
+  elvask check --only permission             a family: all rules whose names start so
+  elvask check --allow purpose-vague         listed, and no reason to fail
+  elvask check --since main                  what is new since a revision
   elvask check --all                         every app of a repository
+  elvask check --format sarif > elvask.sarif
   elvask check --format json | jq '.summary'
 
 Exit codes: 0 clean, 1 findings at or above the failing level, 2 something could not be read.")]
@@ -486,17 +479,24 @@ pub(crate) struct Check {
     /// The form of the report.
     #[arg(long, value_name = "FORM", default_value = "human", value_parser = report::parser())]
     pub(crate) format: &'static report::Form,
-    /// The level from which on the check fails.
-    #[arg(long, value_name = "LEVEL", default_value = "error")]
-    pub(crate) deny: Deny,
+    /// The level from which on the check fails (error, warning or note; without it, error), or a rule or family of rules with which it does
+    /// whatever the level; several times for several.
+    #[arg(long, value_name = "LEVEL|RULE|FAMILY")]
+    pub(crate) deny: Vec<String>,
+    /// A rule or family of rules with which the check does not fail; it is still listed. Several times for several.
+    #[arg(long, value_name = "RULE|FAMILY")]
+    pub(crate) allow: Vec<String>,
+    /// Tell only of what is new since an earlier check: the file with its JSON, or a revision of the repository.
+    #[arg(long, value_name = "FILE|REV")]
+    pub(crate) since: Option<String>,
     /// Look at the app as it is about to be released: sample values are errors.
     #[arg(long)]
     pub(crate) release: bool,
     /// Look at every app in the folder.
     #[arg(long)]
     pub(crate) all: bool,
-    /// Show only what is found by this rule or about this subject; several times for several.
-    #[arg(long, value_name = "RULE|SUBJECT")]
+    /// Show only what is found by this rule or family of rules, or about this subject; several times for several.
+    #[arg(long, value_name = "RULE|FAMILY|SUBJECT")]
     pub(crate) only: Vec<String>,
     /// List waived findings too, with their reasons.
     #[arg(long)]

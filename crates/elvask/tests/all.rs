@@ -12,6 +12,7 @@ mod owner;
 mod program;
 mod reach;
 mod readme;
+mod reports;
 mod support;
 mod terminal;
 mod variants;

@@ -1,11 +1,13 @@
 //! `waiver-stale`: a waiver waives nothing, or its last day is over.
 
 use elvask_needs::remedy::Remedy;
+use elvask_platform::names::nearest;
 use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::rules::{Rule, waiver_has_ended};
+use crate::rules::{self, Rule};
+use crate::waivers::{Comment, is_too_broad, waiver_has_ended};
 
 /// See the module.
 pub struct WaiverStale;
@@ -14,11 +16,11 @@ static ABOUT: About = About {
     id: "waiver-stale",
     level: Level::Warning,
     platform: None,
-    summary: "Reports a waiver that fits no finding, or whose last day is over.",
+    summary: "Reports a waiver in elvask.toml or in a comment that fits no finding, whose last day is over, that does not say why, or that is too broad.",
     effect: "A waiver that matches nothing hides the next finding that happens to match.",
     wrong: "[[waivers]]\nrule = \"purpose-vague\"\nreason = \"…\"\nuntil = 2025-01-31",
     right: "(the waiver removed, or given a new last day)",
-    remedy: "A person removes the waiver from `elvask.toml`, or corrects it.",
+    remedy: "A person removes the waiver, or corrects it.",
     source: "docs/elvask-toml.md",
 };
 
@@ -29,7 +31,19 @@ impl Rule for WaiverStale {
 
     fn check(&self, _context: &Context<'_>, _out: &mut Vec<Finding>) {}
 
-    fn review(&self, context: &Context<'_>, findings: &[Finding], out: &mut Vec<Finding>) {
+    fn review(&self, context: &Context<'_>, findings: &[Finding], comments: &[Comment], out: &mut Vec<Finding>) {
+        for comment in comments {
+            // Only `trim` looks for some things.
+            if comment.rule == super::declared_unneeded::ABOUT.id && !context.settings.unneeded {
+                continue;
+            }
+            let Some(message) = fault(comment, context) else { continue };
+            let steps = "Remove the comment, or correct it: `elvask accept RULE until 2027-03-31: why`, above the line or beside it.";
+            out.push(
+                Finding::new(&ABOUT, comment.rule.clone(), comment.place, message)
+                    .mend(Remedy::Manual(steps.to_owned())),
+            );
+        }
         let Some(file) = context.app.config_file else { return };
         for waiver in &context.app.config.waivers {
             let subject = waiver.subject.as_ref().map(|subject| subject.text.as_str());
@@ -44,8 +58,15 @@ impl Rule for WaiverStale {
                     format!("the waiver of {}{about} ended on {day}", waiver.rule.text),
                     until.map_or(waiver.rule.span, |until| until.span),
                 )
-            } else if findings.iter().any(|finding| fits(&finding)) {
-                continue;
+            } else if let Some(found) = findings.iter().find(fits) {
+                if findings.iter().filter(fits).any(|finding| !is_too_broad(waiver, finding)) {
+                    continue;
+                }
+                let message = format!(
+                    "the waiver of {} names no subject, and errors are accepted one by one: {} is one",
+                    waiver.rule.text, found.subject
+                );
+                (message, waiver.rule.span)
             } else if waiver.rule.text == super::declared_unneeded::ABOUT.id && !context.settings.unneeded {
                 // Only `trim` looks for that.
                 continue;
@@ -58,6 +79,24 @@ impl Rule for WaiverStale {
                     .mend(Remedy::Manual(steps.to_owned())),
             );
         }
+    }
+}
+
+/// Says why a comment accepts nothing.
+fn fault(comment: &Comment, context: &Context<'_>) -> Option<String> {
+    let rule = &comment.rule;
+    if rules::find(rule).is_none() {
+        let hint = nearest(rule, rules::RULES.iter().map(|rule| rule.about().id));
+        let hint = hint.map_or_else(String::new, |meant| format!("; did you mean `{meant}`?"));
+        Some(format!("the comment accepts `{rule}`, which is not a rule{hint}"))
+    } else if !comment.says_why() {
+        Some(format!("the comment accepts {rule} and does not say why"))
+    } else if comment.has_ended(context.settings) {
+        Some(format!("the comment accepts {rule} until {}", comment.until.as_deref().unwrap_or_default()))
+    } else if comment.accepted == 0 {
+        Some(format!("the comment accepts {rule}, and nothing is found by it here"))
+    } else {
+        None
     }
 }
 
