@@ -8,6 +8,7 @@ mod corpus;
 mod discovery;
 mod documents;
 mod evidence;
+mod explain;
 mod fill_combinations;
 mod fill_properties;
 mod generated;

@@ -6,12 +6,10 @@ use elvask_core::Platform;
 use elvask_core::app::App;
 use elvask_core::check::check;
 use elvask_core::context::Context;
-use elvask_core::explain::{Topic, capability_lines, topic};
 use elvask_core::needs::Settings;
 use elvask_core::survey::{Survey, survey};
 use elvask_core::why::{Answer, Subject, subject, why};
 use elvask_platform::android::Grant;
-use elvask_platform::capability::capability;
 use elvask_project::files::Memory;
 use elvask_project::surface::Surface;
 
@@ -193,25 +191,6 @@ fn why_takes_names_parts_of_names_capabilities_and_plugins() {
         assert!(matches!(subject(context, "camera"), Subject::Capability(_)));
         assert!(matches!(subject(context, "CAMERA"), Subject::Name(_)));
     });
-}
-
-#[test]
-fn topics_are_found_or_the_nearest_is_named() {
-    assert!(matches!(topic("permission-missing"), Ok(Topic::Rule(_))));
-    assert!(matches!(topic("bluetooth"), Ok(Topic::Capability(_))));
-    assert!(matches!(topic("post_notifications"), Ok(Topic::Permission { .. })));
-    assert!(matches!(topic("NSCameraUsageDescription"), Ok(Topic::Usage { .. })));
-    assert!(matches!(topic("UIBackgroundModes"), Ok(Topic::Key(_))));
-    assert_eq!(topic("permision-missing").unwrap_err().as_deref(), Some("permission-missing"));
-    assert_eq!(topic("RECORD_AUDO").unwrap_err().as_deref(), Some("android.permission.RECORD_AUDIO"));
-    assert_eq!(topic("xyzzy").unwrap_err(), None);
-    let Ok(Topic::Permission { succession, capabilities, .. }) = topic("BLUETOOTH") else {
-        panic!("it is a permission")
-    };
-    assert_eq!(succession.unwrap().cap, 30);
-    assert_eq!(capabilities[0].name, "bluetooth");
-    let lines = capability_lines(capability("notifications").unwrap(), Platform::Android);
-    assert_eq!(lines, ["permission android.permission.POST_NOTIFICATIONS, for apps that target level 33 or above"]);
 }
 
 /// An app with a flavor, a build type and a plugin's own manifest, and an iOS side with everything.

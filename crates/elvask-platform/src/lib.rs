@@ -19,6 +19,7 @@ pub mod capability;
 mod confidence;
 pub mod consent;
 pub mod forms;
+pub mod glossary;
 pub mod gradle;
 pub mod ios;
 mod kind;

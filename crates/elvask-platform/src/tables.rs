@@ -46,13 +46,14 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 41] = [
+const TABLES: [(&str, &[Cell]); 44] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
     ("android-component-permissions", &[Text, Word(&["receiver", "service"]), Text, Word(&["error"]), Text]),
     ("android-idle-attributes", &[Text, Text, Text, Text]),
     ("android-implied-features", &[Text, Text, MaybeNumber, Word(&["", "tv", "tablet tv"])]),
+    ("android-permission-changes", &[Text, Text]),
     ("android-permission-companions", &[Text, Number, Text, Word(&["error", "note", "warning"]), Text, Maybe]),
     ("android-permission-successors", &[Text, Number, Number, Maybe, Text, Maybe]),
     ("android-permissions", &[Text, Number, MaybeNumber, Text, Maybe]),
@@ -63,6 +64,28 @@ const TABLES: [(&str, &[Cell]); 41] = [
     ("capabilities", &[Text, Text, Text]),
     ("capability-needs", &[Text, Cell::Platform, Cell::Kind, Text, Conditions, Maybe]),
     ("capability-words", &[Text, Text]),
+    (
+        "glossary",
+        &[
+            Word(&[
+                "permission",
+                "key",
+                "entitlement",
+                "background-mode",
+                "element",
+                "attribute",
+                "action",
+                "category",
+                "preference",
+            ]),
+            Text,
+            Maybe,
+            Text,
+            Maybe,
+            Maybe,
+            Maybe,
+        ],
+    ),
     ("gradle-repositories", &[Text, Text]),
     ("implied-permissions", &[Number, Text, Text]),
     ("ios-background-modes", &[Text, Maybe, Maybe, Text, Confidence]),
@@ -149,6 +172,7 @@ const TABLES: [(&str, &[Cell]); 41] = [
     ("platform", &[Word(&["android-level", "android-version", "framework", "ios-version"]), Text, Text]),
     ("purpose-options", &[Text, Text]),
     ("service-files", &[Cell::Platform, Text, Text]),
+    ("symptoms", &[Text, Text, Text]),
     ("vague-purposes", &[Text]),
 ];
 

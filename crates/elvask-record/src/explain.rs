@@ -36,11 +36,96 @@ pub struct CapabilityLineRecord {
 #[serde(untagged)]
 pub enum ExplainRecord {
     /// A topic.
-    Topic(Box<TopicRecord>),
+    Topic(Box<ExplainedRecord>),
+    /// Topics whose names have the word in them, and what may be behind what is seen.
+    Found(FoundRecord),
     /// All rules.
     Rules(Vec<RuleLineRecord>),
     /// All capabilities.
     Capabilities(Vec<CapabilityLineRecord>),
+}
+
+/// A topic with the words about it.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct ExplainedRecord {
+    /// The topic.
+    #[serde(flatten)]
+    pub topic: TopicRecord,
+    /// What is known of it in words; null where there are none.
+    pub words: Option<WordsRecord>,
+    /// Other things of the same name: `kind name`, as the command takes it.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub also: Vec<String>,
+}
+
+/// The words about a topic.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct WordsRecord {
+    /// What it is.
+    pub what: &'static str,
+    /// The Android level or iOS version that brought it.
+    #[serde(skip_serializing_if = "str::is_empty")]
+    pub since: &'static str,
+    /// What comes of leaving it.
+    #[serde(skip_serializing_if = "str::is_empty")]
+    pub without: &'static str,
+    /// An example.
+    #[serde(skip_serializing_if = "str::is_empty")]
+    pub example: &'static str,
+    /// What belongs to it.
+    pub related: Vec<&'static str>,
+}
+
+/// What a part of a name, or what is seen, leads to.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct FoundRecord {
+    /// The topics.
+    pub topics: Vec<TopicLineRecord>,
+    /// What may be behind what is seen.
+    pub seen: Vec<SeenRecord>,
+}
+
+/// A topic in a list.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct TopicLineRecord {
+    /// What kind of thing it is.
+    pub kind: &'static str,
+    /// Its name.
+    pub name: &'static str,
+    /// What it is, in one sentence.
+    pub line: String,
+}
+
+impl TopicLineRecord {
+    /// Makes the line of a topic.
+    #[must_use]
+    pub fn of(topic: &Topic) -> Self {
+        TopicLineRecord { kind: topic.kind(), name: topic.name(), line: topic.line() }
+    }
+}
+
+/// What may be behind what somebody sees.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct SeenRecord {
+    /// What is behind it.
+    pub behind: &'static str,
+    /// The rules and other topics that it may be.
+    pub topics: Vec<&'static str>,
+}
+
+/// A change of a permission's protection.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct ProtectionRecord {
+    /// The level from which on it was so.
+    pub from_level: u32,
+    /// The protection.
+    pub protection: &'static str,
 }
 
 /// A thing that is explained.
@@ -94,6 +179,8 @@ pub enum TopicRecord {
         last_level: Option<u32>,
         /// Its protection.
         protection: &'static str,
+        /// How its protection changed; empty where it never did.
+        protection_changes: Vec<ProtectionRecord>,
         /// How it is granted.
         #[cfg_attr(feature = "schema", schemars(with = "crate::words::Grant"))]
         grant: Grant,
@@ -136,6 +223,54 @@ pub enum TopicRecord {
         /// The values that the system accepts; empty where it does not say.
         values: Vec<&'static str>,
     },
+    /// An entitlement.
+    Entitlement {
+        /// The key.
+        key: &'static str,
+        /// The type of its value.
+        #[serde(rename = "type")]
+        value_type: &'static str,
+        /// The values that the platform accepts; empty where it takes others.
+        values: Vec<&'static str>,
+        /// The name of the tick box in the project editor; empty where there is none.
+        capability: &'static str,
+        /// What it costs: `paid`, `approval` or nothing.
+        cost: &'static str,
+        /// The capabilities that stand for it.
+        capabilities: Vec<&'static str>,
+    },
+    /// A background mode.
+    #[serde(rename = "background-mode")]
+    BackgroundMode {
+        /// The value.
+        value: &'static str,
+        /// The name of the tick box in the project editor; empty where there is none.
+        title: &'static str,
+        /// What happens without it.
+        without: &'static str,
+    },
+    /// Another word of a manifest, an intent or `config.xml`.
+    Word {
+        /// What kind of word it is: `element`, `attribute`, `action`, `category` or `preference`.
+        kind: &'static str,
+        /// The word.
+        name: &'static str,
+    },
+}
+
+impl ExplainedRecord {
+    /// Makes the record of a topic, with others of the same name. `lines` says what a capability stands for on a platform.
+    pub fn of(topic: &Topic, others: &[Topic], lines: impl Fn(Capability, Platform) -> Vec<String>) -> Self {
+        let words = topic.word().map(|word| WordsRecord {
+            what: word.what,
+            since: word.since,
+            without: word.without,
+            example: word.example,
+            related: word.related.clone(),
+        });
+        let also = others.iter().map(|one| format!("{} {}", one.kind(), one.name())).collect();
+        ExplainedRecord { topic: TopicRecord::of(topic, lines), words, also }
+    }
 }
 
 /// What replaces a permission.
@@ -195,30 +330,36 @@ impl TopicRecord {
                 android: lines(*one, Platform::Android),
                 ios: lines(*one, Platform::Ios),
             },
-            Topic::Permission { known, succession, companions, review, capabilities } => TopicRecord::Permission {
-                name: known.name,
-                first_level: known.first_level,
-                last_level: known.last_level,
-                protection: known.protection,
-                grant: known.grant(),
-                group: known.group(),
-                superseded: succession.as_ref().map(|one| SupersededRecord {
-                    target_from: one.target_from,
-                    cap: one.cap,
-                    successors: one.successors.clone(),
-                    effect: one.effect,
-                }),
-                companions: companions
-                    .iter()
-                    .map(|one| CompanionRecord {
+            Topic::Permission { known, changes, succession, companions, review, capabilities } => {
+                TopicRecord::Permission {
+                    name: known.name,
+                    first_level: known.first_level,
+                    last_level: known.last_level,
+                    protection: known.protection,
+                    protection_changes: changes
+                        .iter()
+                        .map(|(protection, from_level)| ProtectionRecord { from_level: *from_level, protection })
+                        .collect(),
+                    grant: known.grant(),
+                    group: known.group(),
+                    superseded: succession.as_ref().map(|one| SupersededRecord {
                         target_from: one.target_from,
-                        one_of: one.one_of.clone(),
+                        cap: one.cap,
+                        successors: one.successors.clone(),
                         effect: one.effect,
-                    })
-                    .collect(),
-                store: *review,
-                capabilities: names(capabilities),
-            },
+                    }),
+                    companions: companions
+                        .iter()
+                        .map(|one| CompanionRecord {
+                            target_from: one.target_from,
+                            one_of: one.one_of.clone(),
+                            effect: one.effect,
+                        })
+                        .collect(),
+                    store: *review,
+                    capabilities: names(capabilities),
+                }
+            }
             Topic::Usage { known, capabilities } => TopicRecord::Usage {
                 key: known.key,
                 platform: known.platform,
@@ -231,6 +372,18 @@ impl TopicRecord {
             Topic::Key(known) => {
                 TopicRecord::Key { key: known.key, value_type: known.value_type, values: known.values().collect() }
             }
+            Topic::Entitlement { known, capabilities } => TopicRecord::Entitlement {
+                key: known.key,
+                value_type: known.value_type,
+                values: known.values().collect(),
+                capability: known.capability,
+                cost: known.cost,
+                capabilities: names(capabilities),
+            },
+            Topic::BackgroundMode(mode) => {
+                TopicRecord::BackgroundMode { value: mode.value, title: mode.title, without: mode.without }
+            }
+            Topic::Word(word) => TopicRecord::Word { kind: word.kind.id(), name: word.name },
         }
     }
 }

@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 27] = [
+pub static ALL: [Printed; 28] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -37,7 +37,8 @@ pub static ALL: [Printed; 27] = [
     printed::<InitRecord>("init"),
     printed::<RecoverRecord>("recover"),
     printed::<WhyAnswersRecord>("why"),
-    printed::<TopicRecord>("explain"),
+    printed::<ExplainedRecord>("explain"),
+    printed::<FoundRecord>("explain-found"),
     printed::<Vec<RuleLineRecord>>("explain-rules"),
     printed::<Vec<CapabilityLineRecord>>("explain-capabilities"),
     printed::<TryRecord>("link-try"),
