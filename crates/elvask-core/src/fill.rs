@@ -75,17 +75,22 @@ pub enum FillError {
 /// # Errors
 /// [`FillError`]; no text is handed out then.
 pub fn fill(app: &App, settings: &Settings) -> Result<Outcome, FillError> {
-    fill_only(app, settings, |finding| is_picked(&settings.only, finding))
+    fill_only(app, settings, |finding| is_picked(settings, finding))
 }
 
-/// Says whether a finding is to be mended: where rules or subjects are named, one of those; else every one that is more than a
-/// note. A note is never mended unless it is named.
+/// Says whether a finding is to be mended: where plugins are named, what one of those needs; where rules or subjects are named, one of
+/// those; else every one that is more than a note. A note is never mended unless it is named.
 #[must_use]
-pub fn is_picked(only: &[String], finding: &Finding) -> bool {
-    if only.is_empty() {
-        return !finding.waits_for_its_name();
-    }
-    finding.is_named_by(only)
+pub fn is_picked(settings: &Settings, finding: &Finding) -> bool {
+    let waits = settings.only.is_empty() && finding.waits_for_its_name();
+    is_asked_for(settings, finding) && !waits
+}
+
+/// Says whether a finding is one of those that the plugins, rules and subjects of the settings are about, notes among them.
+#[must_use]
+pub fn is_asked_for(settings: &Settings, finding: &Finding) -> bool {
+    let of_plugin = || finding.needed_by.iter().any(|needed| settings.plugins.contains(&needed.plugin));
+    (settings.plugins.is_empty() || of_plugin()) && (settings.only.is_empty() || finding.is_named_by(&settings.only))
 }
 
 /// Mends those of the findings that `wanted` picks, as far as it can be done with what is known.
@@ -292,7 +297,21 @@ fn sum_of(sources: &Sources, files: &[FileId]) -> u64 {
 /// # Errors
 /// [`FillError`]; no text is handed out then.
 pub fn fill_through(files: &dyn Files, choice: &Choice, app: &App, settings: &Settings) -> Result<Outcome, FillError> {
-    let mut outcome = fill(app, settings)?;
+    fill_through_only(files, choice, app, settings, |finding| is_picked(settings, finding))
+}
+
+/// The same for those of the findings that `wanted` picks.
+///
+/// # Errors
+/// [`FillError`]; no text is handed out then.
+pub fn fill_through_only(
+    files: &dyn Files,
+    choice: &Choice,
+    app: &App,
+    settings: &Settings,
+    wanted: impl Fn(&Finding) -> bool,
+) -> Result<Outcome, FillError> {
+    let mut outcome = fill_only(app, settings, &wanted)?;
     for _ in 0..MAX_READINGS {
         if outcome.changed.is_empty() {
             break;
@@ -301,7 +320,7 @@ pub fn fill_through(files: &dyn Files, choice: &Choice, app: &App, settings: &Se
         let written = texts.filter_map(|file| Some((file.path.clone(), file.bytes_to_write().ok()?)));
         let overlay = Overlay::new(files, written.collect());
         let Ok(again) = App::load_choice(&overlay, &app.root, choice) else { break };
-        let Ok(more) = fill(&again, settings) else { break };
+        let Ok(more) = fill_only(&again, settings, &wanted) else { break };
         let Some(more) = brought_over(&again, more, &outcome.sources) else { break };
         let idle = more.changed.is_empty();
         for file in &more.changed {

@@ -40,6 +40,8 @@ pub struct Settings {
     pub consents: Vec<String>,
     /// The rules and subjects that alone are to be mended, notes among them; all but notes where there is none.
     pub only: Vec<String>,
+    /// The plugins for which alone something is mended; empty for all and for what no plugin needs.
+    pub plugins: Vec<String>,
     /// What is declared and needed by nothing is told.
     pub unneeded: bool,
     /// The day of today as year-month-day; without it no waiver ends.

@@ -29,6 +29,8 @@ pub struct FillRecord {
     pub dry_run: bool,
     /// The files that change.
     pub files: Vec<FileRecord>,
+    /// The patch that takes all of it back, as `git apply` and `patch -p1` take it in the folder of the app.
+    pub undo: String,
     /// What is mended.
     pub mended: Vec<MendedRecord>,
     /// What only the owner can give.

@@ -511,6 +511,9 @@ Examples:
   elvask fill --purpose camera=\"Photographs the ring on a bird's leg.\"
   elvask fill --answer knot_banner.app_id=knot-48210077 --yes
   elvask fill --only permission-missing --only NSCameraUsageDescription
+  elvask fill --plugin tern_camera                 what one plugin needs
+  elvask fill --each                               asks about each finding
+  elvask fill --undo-patch undo.patch              `git apply undo.patch` takes it back
 
 On a terminal it asks for what only you can say, shows the diff and asks once before it writes.
 Elsewhere, or with --yes, it writes what it can and exits with 1 if something is still wanted.
@@ -529,6 +532,15 @@ pub(crate) struct Fill {
     /// Mend only what is found by this rule or about this subject; several times for several. Notes are mended only so.
     #[arg(long, value_name = "RULE|SUBJECT")]
     pub(crate) only: Vec<String>,
+    /// Mend only what this plugin needs; several times for several.
+    #[arg(long, value_name = "PLUGIN")]
+    pub(crate) plugin: Vec<String>,
+    /// Ask about each finding by itself before anything is written; on a terminal only.
+    #[arg(long, conflicts_with_all = ["yes", "dry_run"])]
+    pub(crate) each: bool,
+    /// Write the patch that takes it all back into a file that is not there yet; `-` prints it.
+    #[arg(long, value_name = "FILE", conflicts_with = "dry_run")]
+    pub(crate) undo_patch: Option<PathBuf>,
     /// Mend the app as one that is about to be released: sample values must go.
     #[arg(long)]
     pub(crate) release: bool,

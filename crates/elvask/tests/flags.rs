@@ -198,3 +198,59 @@ fn explain_names_the_flag_that_does_instead_of_a_companion() {
     let other = app.run(&["explain", "ACCESS_FINE_LOCATION"]).out;
     assert!(other.contains("Wants ACCESS_COARSE_LOCATION beside it\n"), "{other}");
 }
+
+#[test]
+fn fill_mends_for_one_plugin() {
+    let app = App::demo("npm");
+    let mended = |words: &[&str]| {
+        let ran = app.run(&[&["fill", "--dry-run", "--format", "json"], words].concat());
+        let record = ran.json();
+        let all = record["mended"].as_array().unwrap().iter();
+        all.map(|one| one["subject"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    let own = mended(&["--plugin", "plover_dialer"]);
+    assert!(!own.is_empty() && own.len() < mended(&[]).len(), "{own:?}");
+    let unknown = app.run(&["fill", "--plugin", "plover_dailer"]);
+    assert!(unknown.code == 2 && unknown.err.contains("did you mean `plover_dialer`?"), "{}", unknown.err);
+}
+
+#[test]
+fn a_patch_takes_back_what_is_written() {
+    let app = App::demo("npm");
+    // What the sample does not yet know of itself keeps `fill` from writing.
+    let before = app.snapshot();
+    let ran = app.run(&["fill", "--yes", "--undo-patch", "undo.patch"]);
+    assert!(ran.out.contains("git apply undo.patch"), "{}{}", ran.out, ran.err);
+    assert_ne!(app.snapshot(), before);
+    let patched =
+        std::process::Command::new("git").current_dir(app.root()).args(["apply", "undo.patch"]).output().unwrap();
+    assert!(patched.status.success(), "{}", String::from_utf8_lossy(&patched.stderr));
+    std::fs::remove_file(app.path("undo.patch")).unwrap();
+    assert_eq!(app.snapshot(), before);
+    app.write("undo.patch", "mine");
+    let refused = app.run(&["fill", "--yes", "--undo-patch", "undo.patch"]);
+    assert!(refused.code == 2 && refused.err.contains("nothing is written"), "{}", refused.err);
+    assert_eq!(app.read("undo.patch"), "mine");
+}
+
+#[test]
+fn a_file_with_two_sides_of_a_merge_is_not_written_to() {
+    let app = App::with(&[(
+        MANIFEST,
+        "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses-permission android:name=\"android.permission.CAMERA\" />\n    <application />\n</manifest>\n",
+    )]);
+    let gradle = "plugins { id 'com.android.application' }\nandroid {\n    namespace 'example.marram.fieldlog'\n    defaultConfig {\n        minSdk 24\n        targetSdk 35\n    }\n}\n<<<<<<< ours\ndependencies {\n}\n=======\ndependencies {\n    // theirs\n}\n>>>>>>> theirs\n";
+    app.write("android/app/build.gradle", gradle);
+    app.write(
+        "node_modules/tern_camera/elvask-sheet.toml",
+        "sheet = 1\n[[requires]]\nandroid.gradle = { file = \"app\", dependency = \"example.tern:lens\", version = \"2.1\" }\n",
+    );
+    let ran = app.run(&["fill", "--yes"]);
+    assert!(
+        ran.code == 2 && ran.err.contains("android/app/build.gradle:9: a merge has left a conflict here"),
+        "{}{}",
+        ran.out,
+        ran.err
+    );
+    assert_eq!(app.read("android/app/build.gradle"), gradle);
+}

@@ -263,7 +263,12 @@ fn each_topic_prints_what_the_schema_says() {
     ] {
         sample(&app, "explain", name, &app.run(&["explain", topic, "--format", "json"]));
     }
-    sample(&app, "explain-found", "explain-found", &app.run(&["explain", "browser", "opens", "instead", "--format", "json"]));
+    sample(
+        &app,
+        "explain-found",
+        "explain-found",
+        &app.run(&["explain", "browser", "opens", "instead", "--format", "json"]),
+    );
     // These lists grow with each rule and capability.
     fits("explain-rules", &app.run(&["explain", "rules", "--format", "json"]).json());
     fits("explain-capabilities", &app.run(&["explain", "capabilities", "--format", "json"]).json());

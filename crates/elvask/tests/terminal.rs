@@ -99,6 +99,25 @@ fn fill_asks_for_a_purpose_shows_the_diff_and_writes_when_told() {
 }
 
 #[test]
+fn each_finding_is_asked_about_by_itself() {
+    let app = App::with(&[(
+        MANIFEST,
+        "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses-permission android:name=\"android.permission.VIBRAT\" />\n    <uses-permission android:name=\"android.permission.INTERNE\" />\n    <uses-permission android:name=\"android.permission.USE_FINGERPRINT\" />\n    <application />\n</manifest>\n",
+    )]);
+    app.write("package.json", "{ \"name\": \"marram\" }\n");
+    let mut terminal = Terminal::start(&app, &["fill", "--each"], &[]);
+    terminal.answer("1 of 3: mend it?", "n");
+    terminal.answer("2 of 3: mend it?", "y");
+    terminal.answer("3 of 3: mend it?", "q");
+    terminal.answer("Write these changes to 1 file?", "y");
+    assert_eq!(terminal.end().0, 1, "one is left");
+    let text = app.read(MANIFEST);
+    assert!(text.contains("VIBRAT\"") && text.contains("INTERNET\"") && !text.contains("maxSdkVersion"), "{text}");
+    let piped = app.run(&["fill", "--each"]);
+    assert!(piped.code == 2 && piped.err.contains("there is no terminal"), "{}", piped.err);
+}
+
+#[test]
 fn a_no_writes_nothing() {
     let app = App::bare();
     let before = app.snapshot();

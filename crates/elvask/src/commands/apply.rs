@@ -20,6 +20,8 @@ pub(crate) struct FileChange {
     pub(crate) change: Change,
     pub(crate) diff: String,
     pub(crate) painted: String,
+    old: String,
+    new: String,
 }
 
 impl FileChange {
@@ -31,8 +33,40 @@ impl FileChange {
             Some(_) => diff,
         };
         let (plain, painted) = (made(diff::unified(shown, old, new)), made(diff::painted(shown, old, new)));
-        FileChange { shown: shown.to_owned(), change, diff: plain, painted }
+        FileChange { shown: shown.to_owned(), change, diff: plain, painted, old: old.to_owned(), new: new.to_owned() }
     }
+
+    /// Returns the diff that takes the change back.
+    pub(crate) fn reverse(&self) -> String {
+        let diff = diff::unified(&self.shown, &self.new, &self.old);
+        match self.change.before {
+            None => diff.replacen(&format!("+++ b/{}", self.shown), "+++ /dev/null", 1),
+            Some(_) => diff,
+        }
+    }
+
+    /// Refuses a file in which a merge has left two sides: what is written there would be on one of them.
+    fn refuse_conflicts(&self) -> Result<(), Failure> {
+        let Some(line) = conflict(&self.old) else { return Ok(()) };
+        let message = format!("{}:{line}: a merge has left a conflict here; nothing is written", self.shown);
+        Err(Failure::new(message).hint("settle the conflict first, and save the file without its marks"))
+    }
+}
+
+/// Returns the line of the first conflict that a merge has left in a text, counted from 1: its three marks, each at the start of a line.
+fn conflict(text: &str) -> Option<usize> {
+    let mut opened = None;
+    let mut parted = false;
+    for (at, line) in text.lines().enumerate() {
+        if line.starts_with("<<<<<<< ") {
+            (opened, parted) = (Some(at + 1), false);
+        } else if opened.is_some() && line.trim_end() == "=======" {
+            parted = true;
+        } else if parted && line.starts_with(">>>>>>> ") {
+            return opened;
+        }
+    }
+    None
 }
 
 /// Returns files that get another text, as JSON.
@@ -52,7 +86,9 @@ pub(crate) fn changes(app: &App, sources: &Sources, changed: &[FileId]) -> Resul
                 before: (!before.absent).then(|| before.bytes_read()),
                 after: bytes,
             };
-            Ok(FileChange::new(&before.shown, change, &before.text, &after.text))
+            let change = FileChange::new(&before.shown, change, &before.text, &after.text);
+            change.refuse_conflicts()?;
+            Ok(change)
         })
         .collect()
 }
@@ -159,4 +195,18 @@ pub(crate) fn write(
 /// Returns the lines that name what was written.
 pub(crate) fn wrote(files: &[FileChange]) -> String {
     files.iter().map(|file| format!("{} {}\n", style::paint(style::GOOD, "wrote"), clean(&file.shown))).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::conflict;
+
+    #[test]
+    fn a_conflict_has_three_marks() {
+        let whole = "a\n<<<<<<< ours\nb\n=======\nc\n>>>>>>> theirs\nd\n";
+        assert_eq!(conflict(whole), Some(2));
+        assert_eq!(conflict("Title\n=======\n"), None);
+        assert_eq!(conflict(&whole.replace("=======\n", "")), None);
+        assert_eq!(conflict(&whole.replace("<<<<<<< ours\n", "")), None);
+    }
 }

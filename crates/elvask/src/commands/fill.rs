@@ -1,10 +1,12 @@
 //! `elvask fill`.
 
 use std::collections::HashSet;
+use std::io::Write as _;
+use std::path::Path;
 
 use elvask_core::app::{App, Look};
 use elvask_core::check::check_texts;
-use elvask_core::fill::{FillError, Outcome as Filled, fill_through, wants};
+use elvask_core::fill::{FillError, Outcome as Filled, fill_through_only, is_asked_for, is_picked, wants};
 use elvask_core::finding::{Finding, Level};
 use elvask_core::keep::{KeepError, with_answers};
 use elvask_core::needs::{Settings, is_unfilled_purpose};
@@ -28,23 +30,39 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     let app = load(&options.app.choice, output)?;
     let mut settings = settings(options.release);
     settings.only.clone_from(&options.only);
+    settings.plugins = plugins(&options.plugin, &app)?;
     if !settings.only.is_empty() {
         none_is_found(settings.only.iter(), &elvask_core::check::check(&app, &settings))?;
     }
     given(&options.given, &app, &mut settings)?;
     let human = options.app.format == Format::Human;
     let asking = human && can_ask() && !options.yes && !options.dry_run;
-    let Some(mut filled) = plan(options, &app, &settings, output)? else { return Ok(Outcome::CouldNotRun) };
+    if options.each && !asking {
+        let failure = Failure::new("--each asks about each finding, and there is no terminal to ask on");
+        return Err(failure.hint("--only RULE and --plugin PLUGIN choose without a question"));
+    }
+    let Some(mut filled) = plan(options, &app, &settings, None, output)? else { return Ok(Outcome::CouldNotRun) };
     if asking && !filled.wants().is_empty() {
         ask_for(&filled.wants(), &app, &mut settings, output);
-        if let Some(again) = plan(options, &app, &settings, output)? {
+        if let Some(again) = plan(options, &app, &settings, None, output)? {
             filled = again;
         }
+    }
+    if options.each {
+        let chosen = ask_of_each(&app, &settings, output);
+        let Some(again) = plan(options, &app, &settings, Some(&chosen), output)? else {
+            return Ok(Outcome::CouldNotRun);
+        };
+        filled = again;
     }
     let mut files = changes(&app, &filled.sources, &filled.changed)?;
     let keep = options.keep || asking && !settings.answers.is_empty() && confirm(KEEP);
     if keep {
         files.extend(kept(&app, &settings)?);
+    }
+    let undo: String = files.iter().map(FileChange::reverse).collect();
+    if let Some(path) = options.undo_patch.as_deref().filter(|path| *path != Path::new("-") && !files.is_empty()) {
+        keep_patch(path, &undo)?;
     }
     let mut written = false;
     if options.dry_run {
@@ -60,14 +78,27 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
             output,
         )?;
         if asking && !written {
+            if let Some(path) = options.undo_patch.as_deref().filter(|path| *path != Path::new("-")) {
+                // There is nothing to take back.
+                let _ = std::fs::remove_file(path);
+            }
             return Ok(Outcome::Found);
         }
     }
-    let next = if written { next_steps(&app, &settings, &filled, &files, keep) } else { Vec::new() };
+    let mut next = if written { next_steps(&app, &settings, &filled, &files, keep) } else { Vec::new() };
+    if let Some(path) = options.undo_patch.as_deref().filter(|path| written && *path != Path::new("-")) {
+        next.push(format!(
+            "To take it back: `git apply {0}`, or `patch -p1 < {0}`, in the folder of the app.",
+            path.display()
+        ));
+    }
     if human {
         tell(options, &filled, &files, written, &next, output);
     } else {
         output.json(&record(options, &app, &filled, &files, written, next));
+    }
+    if written && human && options.undo_patch.as_deref() == Some(Path::new("-")) {
+        output.result(&undo);
     }
     let left = filled.left.count(Level::Error) > 0 || !filled.wants().is_empty();
     Ok(if left { Outcome::Found } else { Outcome::Clean })
@@ -97,10 +128,81 @@ pub(crate) fn config_change(
     Ok(Some(FileChange::new(FILE_NAME, change, old, &new)))
 }
 
-/// Plans the mending; `None` where something cannot be read, which is then told.
-fn plan(options: &Fill, app: &App, settings: &Settings, output: &Output) -> Result<Option<Filled>, Failure> {
+/// Reads the names of plugins, and refuses those that the app does not have.
+fn plugins(names: &[String], app: &App) -> Result<Vec<String>, Failure> {
+    for name in names {
+        if !app.plugins().iter().any(|plugin| plugin.name == *name) {
+            let known = app.plugins().iter().filter(|plugin| !plugin.own).map(|plugin| plugin.name.as_str());
+            let failure = Failure::new(format!("--plugin {name}: the app has no plugin of that name"));
+            return Err(match nearest(name, known) {
+                Some(meant) => failure.hint(format!("did you mean `{meant}`?")),
+                None => failure.hint("`elvask sheet list` names the plugins of the app"),
+            });
+        }
+    }
+    Ok(names.to_vec())
+}
+
+/// What tells a finding from others: rule, subject and message.
+type Chosen = HashSet<(&'static str, String, String)>;
+
+fn chosen_as(finding: &Finding) -> (&'static str, String, String) {
+    (finding.rule.id, finding.subject.clone(), finding.message.clone())
+}
+
+/// Asks about each finding that can be mended, and returns those that are to be.
+fn ask_of_each(app: &App, settings: &Settings, output: &Output) -> Chosen {
+    let report = elvask_core::check::check(app, settings);
+    let offered: Vec<&Finding> = report
+        .findings
+        .iter()
+        // A note is offered too: to be asked about is to be named.
+        .filter(|one| one.counts() && one.remedy.kind() == "edit" && is_asked_for(settings, one))
+        .collect();
+    let mut chosen = Chosen::new();
+    for (at, finding) in offered.iter().enumerate() {
+        output.say(snippet::finding(&app.sources, finding).trim_end());
+        let question = format!("{} of {}: mend it? [y]es, [n]o, [a]ll that are left, [q]uit", at + 1, offered.len());
+        let answer = ask(&question).unwrap_or_default().to_lowercase();
+        match answer.as_str() {
+            "y" | "yes" => {
+                chosen.insert(chosen_as(finding));
+            }
+            "a" | "all" => {
+                let left = offered.iter().skip(at);
+                chosen.extend(left.filter(|one| !one.waits_for_its_name()).map(|one| chosen_as(one)));
+                break;
+            }
+            "q" | "quit" => break,
+            _ => {}
+        }
+        output.say("");
+    }
+    chosen
+}
+
+/// Writes the patch that takes everything back. A file that is there is left alone.
+fn keep_patch(path: &Path, patch: &str) -> Result<(), Failure> {
+    let failed =
+        |error: std::io::Error| Failure::new(format!("--undo-patch {}: {error}; nothing is written", path.display()));
+    let mut file = std::fs::OpenOptions::new().write(true).create_new(true).open(path).map_err(failed)?;
+    file.write_all(patch.as_bytes()).and_then(|()| file.sync_all()).map_err(failed)
+}
+
+/// Plans the mending, of chosen findings alone where some are; `None` where something cannot be read, which is then told.
+fn plan(
+    options: &Fill,
+    app: &App,
+    settings: &Settings,
+    chosen: Option<&Chosen>,
+    output: &Output,
+) -> Result<Option<Filled>, Failure> {
     let human = options.app.format == Format::Human;
-    match fill_through(&Disk, &choice(&options.app.choice, Look::WithoutSheet)?, app, settings) {
+    let wanted = |finding: &Finding| match chosen {
+        Some(chosen) => chosen.contains(&chosen_as(finding)),
+        None => is_picked(settings, finding),
+    };
+    match fill_through_only(&Disk, &choice(&options.app.choice, Look::WithoutSheet)?, app, settings, wanted) {
         Ok(filled) => Ok(Some(filled)),
         Err(FillError::Obstacles(report)) => {
             if human {
@@ -410,6 +512,7 @@ fn record(
         written,
         dry_run: options.dry_run,
         files: file_records(files),
+        undo: files.iter().map(FileChange::reverse).collect(),
         mended: distinct(&filled.mended).into_iter().map(mended).collect(),
         wanted: filled.wants().iter().map(WantRecord::from).collect(),
         left: left.map(|finding| FindingRecord::of(&filled.sources, finding)).collect(),
