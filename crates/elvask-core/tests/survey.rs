@@ -213,7 +213,7 @@ fn whole() -> Memory {
     for (path, inside) in [
         (
             "android/app/src/main",
-            "<uses-permission a:name='android.permission.CAMERA'/>\n<uses-feature a:name='android.hardware.camera' a:required='false'/>\n<application a:label='Marram' a:icon='@mipmap/ic' a:usesCleartextTraffic='true'>\n<activity a:name='.Main' a:exported='true' a:screenOrientation='portrait'><intent-filter a:autoVerify='true'><action a:name='android.intent.action.VIEW'/><category a:name='android.intent.category.DEFAULT'/><category a:name='android.intent.category.BROWSABLE'/><data a:scheme='https' a:host='marram.example' a:pathPrefix='/site'/></intent-filter></activity>\n</application>",
+            "<uses-sdk a:minSdkVersion='21'/><uses-permission a:name='android.permission.CAMERA'/>\n<uses-feature a:name='android.hardware.camera' a:required='false'/>\n<application a:name='.Log' a:theme='@style/Dune' a:label='Marram' a:icon='@mipmap/ic' a:usesCleartextTraffic='true'><uses-library a:name='example.lens' a:required='false'/>\n<activity a:name='.Main' a:exported='true' a:screenOrientation='portrait'><intent-filter a:autoVerify='true'><action a:name='android.intent.action.VIEW'/><category a:name='android.intent.category.DEFAULT'/><category a:name='android.intent.category.BROWSABLE'/><data a:scheme='https' a:host='marram.example' a:pathPrefix='/site'/></intent-filter></activity>\n</application>",
         ),
         ("android/app/src/free", "<uses-permission a:name='android.permission.NFC'/>"),
         ("android/app/src/debug", "<uses-permission a:name='android.permission.VIBRATE'/>"),
@@ -278,7 +278,7 @@ fn the_whole_table_of_contents() {
         "identity versionName = 2.4",
         "identity versionCode = 31",
         "identity applicationId = example.log only in fullRelease",
-        "level minSdkVersion = 24",
+        "level minSdkVersion = 24 over 21:2",
         "level targetSdkVersion = 35",
         "level compileSdkVersion = 36",
         "permission NFC from free only in freeRelease",
@@ -286,6 +286,9 @@ fn the_whole_table_of_contents() {
         "permission FLASHLIGHT from tern_camera",
         "feature android.hardware.camera = used if it is there",
         "filter android.intent.action.VIEW https = marram.example, /site, BROWSABLE, verified to example.log.Main",
+        "attribute name = example.log.Log",
+        "resource theme = @style/Dune",
+        "library example.lens = used if it is there",
         "component example.log.Main = activity, other apps may start it",
         "component example.tern.Lens = service, other apps may start it, guarded by android.permission.BIND_JOB_SERVICE from tern_camera",
         "attribute usesCleartextTraffic = true",

@@ -435,6 +435,7 @@ pub(crate) struct Demo {
 Examples:
   elvask survey
   elvask survey apps/marram --format json
+  elvask survey --explain                        with a sentence about each section
   elvask survey --variant freeDebug              what another variant declares
   elvask survey --variants                       all variants side by side, where they differ
   elvask survey --merged > AndroidManifest.xml   the manifest as the build merges it
@@ -454,6 +455,9 @@ pub(crate) struct Survey {
     /// Show all Android variants side by side, where they differ.
     #[arg(long, conflicts_with_all = ["all", "variant"])]
     pub(crate) variants: bool,
+    /// Say of each section what somebody who is new to it should know.
+    #[arg(long)]
+    pub(crate) explain: bool,
 }
 
 /// `elvask check`.

@@ -254,3 +254,13 @@ fn a_file_with_two_sides_of_a_merge_is_not_written_to() {
     );
     assert_eq!(app.read("android/app/build.gradle"), gradle);
 }
+
+#[test]
+fn survey_says_what_a_newcomer_should_know() {
+    let app = App::demo("npm");
+    let plain = app.run(&["survey"]).out;
+    let told = app.run(&["survey", "--explain"]).out;
+    let sentence = "  From level 30 other apps are invisible unless one of these names them or what they can do.\n";
+    assert!(told.contains(sentence) && !plain.contains(sentence), "{told}");
+    assert!(plain.lines().all(|line| told.contains(line)), "nothing is left out for it");
+}

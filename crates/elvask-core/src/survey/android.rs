@@ -7,6 +7,7 @@ use elvask_platform::android::{self, Grant};
 use elvask_platform::{Kind, Platform};
 use elvask_project::gradle::Stated;
 use elvask_project::merge::{MergedAttribute, MergedElement};
+use elvask_project::names::ANDROID;
 use elvask_project::source::Place;
 use elvask_project::surface::{Effective, claims_the_platform, read_query};
 
@@ -114,12 +115,30 @@ fn identity(context: &Context<'_>, survey: &mut Survey) {
             push(Section::Levels, Stating::Level, "compileSdkVersion", number(compile), compile.place, name);
         }
     }
+    for one in &mut survey.declarations {
+        one.overrode = in_manifest(context, &one.name, one.value.as_deref(), one.place);
+    }
     let all = android.judged.len();
     for one in &mut survey.declarations {
         if one.only_in.len() == all {
             one.only_in.clear();
         }
     }
+}
+
+/// Returns what the manifest itself says of a number or name that the build states otherwise: the build wins.
+fn in_manifest(context: &Context<'_>, name: &str, value: Option<&str>, place: Place) -> Vec<(String, Place)> {
+    let Some(manifest) = context.manifest.as_deref().filter(|manifest| manifest.file != place.file) else {
+        return Vec::new();
+    };
+    let element = match name {
+        "versionCode" | "versionName" => Some(manifest.root),
+        "minSdkVersion" | "targetSdkVersion" => manifest.root.child("uses-sdk"),
+        _ => None,
+    };
+    let said = element.and_then(|element| Some((element, element.value(ANDROID, name)?)));
+    let lost = said.filter(|(_, said)| Some(said.as_ref()) != value);
+    lost.map(|(element, said)| (said.into_owned(), manifest.value_place(element, name))).into_iter().collect()
 }
 
 /// Kinds of declaration that are stated in build files.
@@ -263,6 +282,7 @@ fn of_component<'c>(lister: &mut Lister<'_, 'c>, component: &MergedElement<'c>) 
     about.extend(component.value("authorities").map(str::to_owned));
     about.extend(component.value("targetActivity").map(|class| format!("alias of {class}")));
     about.extend(component.value("launchMode").map(|mode| format!("launch mode {mode}")));
+    about.extend(component.value("theme").map(|theme| format!("theme {theme}")));
     let mut one = lister.element(Section::Components, "component", &class, component);
     one.value = Some(about.join(", "));
     lister.out.push(one);
@@ -323,6 +343,19 @@ fn application<'c>(lister: &mut Lister<'_, 'c>) {
     let listed = [
         (Section::Network, "attribute", "usesCleartextTraffic"),
         (Section::Network, "attribute", "networkSecurityConfig"),
+        (Section::Application, "attribute", "name"),
+        (Section::Application, "resource", "theme"),
+        (Section::Application, "attribute", "debuggable"),
+        (Section::Application, "attribute", "allowBackup"),
+        (Section::Application, "resource", "dataExtractionRules"),
+        (Section::Application, "resource", "fullBackupContent"),
+        (Section::Application, "attribute", "requestLegacyExternalStorage"),
+        (Section::Application, "attribute", "hardwareAccelerated"),
+        (Section::Application, "attribute", "largeHeap"),
+        (Section::Application, "attribute", "extractNativeLibs"),
+        (Section::Application, "attribute", "supportsRtl"),
+        (Section::Application, "attribute", "enableOnBackInvokedCallback"),
+        (Section::Application, "attribute", "appCategory"),
         (Section::Look, "resource", "icon"),
         (Section::Look, "resource", "roundIcon"),
         (Section::Look, "resource", "label"),
@@ -331,6 +364,18 @@ fn application<'c>(lister: &mut Lister<'_, 'c>) {
         if let Some(attribute) = application.attribute(name) {
             lister.attribute(section, kind, name, attribute.value.to_string(), attribute);
         }
+    }
+    let merged = &lister.variant.merged;
+    let library = |element: &&MergedElement<'c>| matches!(element.name, "uses-library" | "uses-native-library");
+    let libraries: Vec<_> = merged.children(application).filter(library).collect();
+    for element in libraries {
+        let Some(name) = element.key.as_deref() else { continue };
+        let mut one = lister.element(Section::Libraries, "library", name, element);
+        let needed = element.value("required") != Some("false");
+        let what = if needed { "devices without it cannot install the app" } else { "used if it is there" };
+        let native = if element.name == "uses-native-library" { "native, " } else { "" };
+        one.value = Some(format!("{native}{what}"));
+        lister.out.push(one);
     }
 }
 

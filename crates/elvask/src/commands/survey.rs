@@ -62,7 +62,10 @@ fn one(app: &App, options: &options::Survey, output: &Output, mut json: impl FnM
     output.limits(&more);
     match options.app.format {
         Format::Json => json(&SurveyRecord::of(app, &survey)),
-        Format::Human => output.result(&human(app, &context, &survey, output.verbose)),
+        Format::Human => {
+            let told = Told { all: output.verbose, about: options.explain };
+            output.result(&human(app, &context, &survey, told));
+        }
     }
     Ok(obstacles(app, &surface, output))
 }
@@ -147,7 +150,16 @@ fn side_by_side(app: &App, options: &options::Survey, output: &Output) -> Done {
     Ok(obstacles(app, &surface, output))
 }
 
-fn human(app: &App, context: &Context<'_>, survey: &Survey, all: bool) -> String {
+/// How much is told.
+#[derive(Clone, Copy)]
+struct Told {
+    /// The values of all names, and what was read and what not.
+    all: bool,
+    /// What a newcomer should know of each section.
+    about: bool,
+}
+
+fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> String {
     let mut out = identity(app, survey);
     for platform in [Platform::Android, Platform::Ios] {
         if !app.has(platform) {
@@ -155,6 +167,13 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, all: bool) -> String
         }
         if platform == Platform::Android && !survey.entry_points.is_empty() {
             out.push_str(&heading(platform, "Entry points", survey.entry_points.len()));
+            out.push_str(&about(
+                told,
+                "What the launcher and other apps can start; a tap on the icon starts the one of the launcher.",
+            ));
+            if !survey.entry_points.iter().any(|one| one.launcher) {
+                out.push_str("  the launcher starts none of them: the app has no icon\n");
+            }
             let row = |one: &elvask_core::survey::EntryPoint| {
                 let mut how =
                     if one.launcher { "the launcher starts it" } else { "other apps may start it" }.to_owned();
@@ -178,7 +197,12 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, all: bool) -> String
                 continue;
             }
             out.push_str(&heading(platform, section.title(), listed.len()));
-            if !all && listed.len() > 2 && is_told_by_names(section) && listed.iter().all(|one| one.ignored.is_none()) {
+            out.push_str(&about(told, section.about()));
+            if !told.all
+                && listed.len() > 2
+                && is_told_by_names(section)
+                && listed.iter().all(|one| one.ignored.is_none())
+            {
                 out.push_str(&names(&listed));
                 continue;
             }
@@ -191,8 +215,34 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, all: bool) -> String
         out.push_str(&widget_lines(app, widget));
     }
     out.push_str(&plugins(app));
-    if all {
+    if told.all {
         out.push_str(&read(app));
+        out.push_str(&not_read(app));
+    }
+    out
+}
+
+/// Returns what a newcomer should know of a section, where that is to be told.
+fn about(told: Told, sentence: &str) -> String {
+    if !told.about {
+        return String::new();
+    }
+    let lines = wrap(sentence, width().min(100), 2);
+    lines.lines().map(|line| format!("{}\n", paint(FAINT, line))).collect()
+}
+
+/// Lists what was not read, with the reasons.
+fn not_read(app: &App) -> String {
+    let mut lines: Vec<String> = app.notices.clone();
+    lines.extend(app.unresolved.iter().map(|one| unresolved(app, one)));
+    let none = |plugin: &&elvask_core::app::Plugin| !plugin.own && plugin.root.is_none();
+    lines.extend(app.plugins().iter().filter(none).map(|plugin| format!("{}: it is not installed", plugin.name)));
+    if lines.is_empty() {
+        return String::new();
+    }
+    let mut out = format!("\n{} {}\n", paint(HEADING, "Not read"), paint(FAINT, &lines.len().to_string()));
+    for line in lines {
+        out.push_str(&wrap(&clean(&line), width(), 2));
     }
     out
 }
