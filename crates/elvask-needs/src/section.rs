@@ -129,7 +129,9 @@ impl Section {
             Section::Filters => {
                 "What other apps can start the app with: links, shared content, broadcasts; all data of one filter are combined."
             }
-            Section::Application => "Settings of the app as a whole, some of which single screens can override; where allowBackup is not stated, the data of the app go into backups.",
+            Section::Application => {
+                "Settings of the app as a whole, some of which single screens can override; where allowBackup is not stated, the data of the app go into backups."
+            }
             Section::Libraries => "Shared libraries that the device must or may have.",
             Section::Components => {
                 "Screens, services, receivers and providers; those that other apps may start are a way into the app."

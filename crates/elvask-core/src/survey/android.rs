@@ -344,6 +344,9 @@ fn application<'c>(lister: &mut Lister<'_, 'c>) {
         (Section::Network, "attribute", "usesCleartextTraffic"),
         (Section::Network, "attribute", "networkSecurityConfig"),
         (Section::Application, "attribute", "name"),
+        (Section::Application, "resource", "label"),
+        (Section::Application, "resource", "icon"),
+        (Section::Application, "resource", "roundIcon"),
         (Section::Application, "resource", "theme"),
         (Section::Application, "attribute", "debuggable"),
         (Section::Application, "attribute", "allowBackup"),
@@ -356,9 +359,6 @@ fn application<'c>(lister: &mut Lister<'_, 'c>) {
         (Section::Application, "attribute", "supportsRtl"),
         (Section::Application, "attribute", "enableOnBackInvokedCallback"),
         (Section::Application, "attribute", "appCategory"),
-        (Section::Look, "resource", "icon"),
-        (Section::Look, "resource", "roundIcon"),
-        (Section::Look, "resource", "label"),
     ];
     for (section, kind, name) in listed {
         if let Some(attribute) = application.attribute(name) {

@@ -203,7 +203,7 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> Strin
                 && is_told_by_names(section)
                 && listed.iter().all(|one| one.ignored.is_none())
             {
-                out.push_str(&names(&listed));
+                out.push_str(&names(&listed, section == Section::Application));
                 continue;
             }
             let needs = listed.iter().any(|one| !one.needed_by.is_empty());
@@ -249,17 +249,23 @@ fn not_read(app: &App) -> String {
 
 /// Says whether the names of a section say enough: what seldom has to do with a plugin and is hardly ever wrong.
 fn is_told_by_names(section: Section) -> bool {
-    matches!(section, Section::Keys | Section::Orientation | Section::Look)
+    matches!(section, Section::Application | Section::Keys | Section::Orientation | Section::Look)
 }
 
-/// Returns names one after the other, those that a plugin needs with the plugin.
-fn names(listed: &[&Declaration]) -> String {
-    let name = |one: &&Declaration| match one.needed_by.first() {
-        Some(needed) => format!("{} ({})", one.name, needed.plugin),
-        None => one.name.clone(),
+/// Returns names one after the other, those that a plugin needs with the plugin; with `valued` also their values.
+fn names(listed: &[&Declaration], valued: bool) -> String {
+    let name = |one: &&Declaration| match (one.needed_by.first(), one.value.as_deref()) {
+        (Some(needed), _) => format!("{} ({})", one.name, needed.plugin),
+        // A class is told by its last part.
+        (None, Some(value)) if valued => {
+            let short = if one.name == "name" { value.rsplit('.').next().unwrap_or(value) } else { value };
+            format!("{} {short}", one.name)
+        }
+        (None, _) => one.name.clone(),
     };
     let names = listed.iter().map(name).collect::<Vec<_>>().join(", ");
-    wrap(&clean(&format!("{names}: -v shows their values")), width(), 2)
+    let more = if valued { "-v shows where" } else { "-v shows their values" };
+    wrap(&clean(&format!("{names}: {more}")), width(), 2)
 }
 
 /// Lists the files that were read.
