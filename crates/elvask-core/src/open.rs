@@ -102,6 +102,8 @@ impl App {
         // The resources of a folder that is made anew each time are not here to be read, and none is put where nothing builds it.
         if let Some(android) = android.as_mut().filter(|_| generated.is_none()) {
             android.resources = discover::resources::read(&mut loading, android, &plugins);
+            // There the build makes pictures and styles of the project's items: what is not found may be made.
+            android.resources.complete &= specs.iter().all(|spec| spec.layout() != Layout::Msbuild);
         }
         if android.is_none() && ios.is_none() && loading.faults.is_empty() {
             loading

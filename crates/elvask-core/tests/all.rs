@@ -4,6 +4,7 @@ mod answers;
 mod apps;
 mod capabilities;
 mod cases;
+mod clean;
 mod corpus;
 mod discovery;
 mod documents;
