@@ -13,7 +13,7 @@ use std::sync::Arc;
 use elvask_markup::plist::plan::NewValue;
 use elvask_needs::evidence::Learned;
 use elvask_needs::reach::{Judged, Reach, Reached};
-use elvask_needs::requirement::Need;
+use elvask_needs::requirement::{EvidenceKind, Need};
 use elvask_needs::sheet::{Asked, Sheet};
 use elvask_needs::template::{answers_in, fill_in, is_reference, read_back};
 use elvask_platform::capability::capabilities_with;
@@ -151,6 +151,16 @@ impl Needs {
     #[must_use]
     pub fn brought(&self) -> &[Requirement] {
         &self.brought
+    }
+
+    /// Returns the permissions that plugins bring in and that nothing but their manifests speaks of.
+    pub fn brought_alone(&self) -> impl Iterator<Item = &Requirement> {
+        let manifest = |learnt: &Learnt| matches!(learnt, Learnt::Found(found) if found.kind == EvidenceKind::Manifest);
+        self.brought.iter().filter(move |one| {
+            one.kind() == Kind::Permission
+                && one.learnt.iter().all(manifest)
+                && self.of(Kind::Permission, &one.name).is_empty()
+        })
     }
 
     /// Returns what the plugins could need and this app does not, as far as is seen.

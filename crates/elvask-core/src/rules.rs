@@ -46,6 +46,7 @@ pub static RULES: &[&dyn Rule] = &[
     &android::permission_stripped::PermissionStripped,
     &android::permission_companion::PermissionCompanion,
     &android::permission_store_review::PermissionStoreReview,
+    &android::permission_brought::PermissionBrought,
     &android::query_missing::QueryMissing,
     &android::query_misplaced::QueryMisplaced,
     &android::query_form::QueryForm,

@@ -22,6 +22,7 @@ pub mod level_too_low;
 pub mod merge_conflict;
 pub mod meta_data_misplaced;
 pub mod meta_data_missing;
+pub mod permission_brought;
 pub mod permission_companion;
 pub mod permission_duplicate;
 pub mod permission_level_cap;

@@ -6,11 +6,9 @@ use elvask_core::context::Context;
 use elvask_core::fill::fill_only;
 use elvask_core::finding::{Edits, Finding};
 use elvask_core::known::of_app;
-use elvask_core::needs::{Learnt, Requirement, Settings};
+use elvask_core::needs::{Requirement, Settings};
 use elvask_core::rules::strip_permission;
 use elvask_core::withdraw::tidy;
-use elvask_needs::requirement::EvidenceKind;
-use elvask_platform::Kind;
 use elvask_project::surface::Surface;
 use elvask_record::{BroughtRecord, FORMAT, FindingRecord, KnownRecord, LookedAtRecord, SummaryRecord, TrimRecord};
 
@@ -145,16 +143,8 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
 
 /// Returns the permissions that plugins bring in and that nothing but their manifests speaks of.
 fn brought_alone<'c>(context: &'c Context<'_>) -> Vec<&'c Requirement> {
-    let manifest_alone = |one: &&Requirement| {
-        one.kind() == Kind::Permission
-            && one
-                .learnt
-                .iter()
-                .all(|learnt| matches!(learnt, Learnt::Found(found) if found.kind == EvidenceKind::Manifest))
-            && context.needs.of(Kind::Permission, &one.name).is_empty()
-            && context.variants.iter().any(|variant| variant.permission(&one.name).is_some())
-    };
-    context.needs.brought().iter().filter(manifest_alone).collect()
+    let merged = |one: &&Requirement| context.variants.iter().any(|variant| variant.permission(&one.name).is_some());
+    context.needs.brought_alone().filter(merged).collect()
 }
 
 fn brought_record(context: &Context<'_>, one: &Requirement) -> BroughtRecord {
