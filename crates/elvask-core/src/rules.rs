@@ -75,6 +75,7 @@ pub static RULES: &[&dyn Rule] = &[
     &android::receiver_permission_missing::ReceiverPermissionMissing,
     &android::receiver_broadcast_unsent::ReceiverBroadcastUnsent,
     &android::level_too_low::LevelTooLow,
+    &android::target_level_old::TargetLevelOld,
     &android::gradle_missing::GradleMissing,
     &android::debuggable_release::DebuggableRelease,
     &android::resource_missing::ResourceMissing,

@@ -315,6 +315,7 @@ fn android(tree: &mut Memory, module: &str) {
     tree.put(at("src/main/res/values/strings.xml"), values);
     tree.put(at("src/main/res/drawable/tide.xml"), "<vector />\n");
     tree.put(at("src/main/res/mipmap-anydpi-v26/ic_launcher.xml"), "<adaptive-icon />\n");
+    tree.put(at("src/main/res/mipmap-xhdpi/ic_launcher.webp"), "");
     tree.put(at("src/main/res/xml/data_extraction.xml"), "<data-extraction-rules />\n");
     tree.put(at("src/main/res/xml/network.xml"), "<network-security-config />\n");
     tree.put(at("src/main/res/xml/file_paths.xml"), "<paths><cache-path name=\"rings\" path=\"rings/\" /></paths>\n");

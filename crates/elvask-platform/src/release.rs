@@ -33,6 +33,16 @@ pub fn assumed_target_level() -> u32 {
     *LEVEL.get_or_init(|| number("android-level", "assumed-target").unwrap_or_default())
 }
 
+/// Returns the target level that the store wants of updates on a day, as year-month-day.
+///
+/// Source: "Target API level requirements" of the store.
+#[must_use]
+pub fn store_target_level(today: &str) -> Option<u32> {
+    let rows = rows(include_str!("../data/platform.tsv")).filter(|row| row.cell(0) == "store-target");
+    // Dates written so compare as text.
+    rows.filter(|row| row.cell(1) <= today).filter_map(|row| row.number(2)).max()
+}
+
 /// Returns the newest version of iOS that the tables know.
 #[must_use]
 pub fn newest_version() -> Version {
@@ -64,7 +74,9 @@ mod tests {
         assert_eq!(level_of_framework("net9.0"), Some(35));
         assert!(assumed_target_level() <= newest_level() && newest_level() >= 36);
         assert!(newest_version() >= Version::new(26, 0));
-        let known = ["android-level", "ios-version", "android-version", "framework"];
+        let known = ["android-level", "ios-version", "android-version", "framework", "store-target"];
+        assert_eq!(store_target_level("2025-08-31"), Some(35));
+        assert_eq!(store_target_level("2020-01-01"), None);
         assert!(rows(include_str!("../data/platform.tsv")).all(|row| known.contains(&row.cell(0))));
         let highest = rows(include_str!("../data/platform.tsv")).filter(|row| row.cell(0) == "android-version");
         assert_eq!(highest.filter_map(|row| row.number(2)).max(), Some(newest_level()), "the newest has its version");

@@ -169,7 +169,10 @@ const TABLES: [(&str, &[Cell]); 44] = [
         ],
     ),
     ("placeholder-words", &[Text, Word(&["any", "purpose"])]),
-    ("platform", &[Word(&["android-level", "android-version", "framework", "ios-version"]), Text, Text]),
+    (
+        "platform",
+        &[Word(&["android-level", "android-version", "framework", "ios-version", "store-target"]), Text, Text],
+    ),
     ("purpose-options", &[Text, Text]),
     ("service-files", &[Cell::Platform, Text, Text]),
     ("symptoms", &[Text, Text, Text]),

@@ -351,6 +351,8 @@ pub struct Resources {
     pub values: Vec<ResourceFile>,
     /// The resources that are files of their own, as `type/name`, and those that the build and the packages bring along.
     pub named: Vec<String>,
+    /// Those that some devices of the app do not find, as `type/name`, with the folders that hold them: of one language, of newer levels.
+    pub limited: Vec<(String, Vec<String>)>,
     /// Whether all folders of resources are known, so that what is not found there is nowhere in the app.
     pub complete: bool,
 }

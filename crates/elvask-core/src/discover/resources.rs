@@ -2,7 +2,7 @@
 //!
 //! Source: "App resources overview" in the platform's guides.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -38,9 +38,19 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
                 folders.push(folder);
             }
         }
+        let mut held: BTreeMap<String, Vec<String>> = BTreeMap::new();
         for folder in &folders {
-            walk(loading, folder, &mut out.named, &mut paths);
+            walk(loading, folder, &mut held, &mut paths);
         }
+        let min = app.min_level.value;
+        let is_limited = |folders: &[String]| folders.iter().all(|folder| is_for_some(folder, min));
+        out.limited = held
+            .iter()
+            .filter(|(_, folders)| is_limited(folders))
+            .map(|(name, at)| (name.clone(), at.clone()))
+            .collect();
+        out.limited.retain(|(name, _)| wanted.contains(name));
+        out.named.extend(held.into_keys());
     }
     let mut values = BTreeSet::new();
     for path in &paths {
@@ -52,6 +62,9 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
     }
     let mut absent: BTreeSet<&str> = wanted.iter().map(String::as_str).collect();
     absent.retain(|name| !values.contains(*name) && !out.named.iter().any(|known| known == name));
+    if !absent.is_empty() {
+        of_other_values(loading, &main, app.min_level.value, &mut absent, &mut out);
+    }
     if !absent.is_empty() {
         of_build(loading, app, &mut out);
         absent.retain(|name| !out.named.iter().any(|known| known == name));
@@ -136,10 +149,10 @@ fn of_build(loading: &Loading<'_>, app: &AndroidApp, out: &mut Resources) {
 
 /// Adds the resources that the packages' own builds bring along.
 fn of_packages(loading: &Loading<'_>, plugins: &[Plugin], out: &mut Resources) {
-    let mut brought = Vec::new();
+    let (mut brought, mut held) = (Vec::new(), BTreeMap::new());
     for root in plugins.iter().filter_map(|plugin| plugin.root.as_ref()) {
         for inside in ["android/src/main/res", "src/main/res"] {
-            walk(loading, &root.join(inside), &mut out.named, &mut brought);
+            walk(loading, &root.join(inside), &mut held, &mut brought);
         }
     }
     let mut values = BTreeSet::new();
@@ -149,10 +162,61 @@ fn of_packages(loading: &Loading<'_>, plugins: &[Plugin], out: &mut Resources) {
         }
     }
     out.named.extend(values);
+    out.named.extend(held.into_keys());
 }
 
-/// Gathers the resources that are files of their own, and the files of values for every configuration.
-fn walk(loading: &Loading<'_>, folder: &Path, named: &mut Vec<String>, values: &mut Vec<PathBuf>) {
+/// Looks for values among those of one language, level or kind of device alone.
+fn of_other_values(
+    loading: &Loading<'_>,
+    main: &Path,
+    min: Option<u32>,
+    absent: &mut BTreeSet<&str>,
+    out: &mut Resources,
+) {
+    let folders = loading.files.list(main).into_iter().map(|(name, _)| name).filter(|name| name.starts_with("values-"));
+    let mut read = 0;
+    let mut held: BTreeMap<&str, Vec<String>> = BTreeMap::new();
+    for folder in folders {
+        let inside = main.join(&folder);
+        let mut values = BTreeSet::new();
+        for (file, _) in loading.files.list(&inside).into_iter().filter(|(file, _)| file.ends_with(".xml")) {
+            read += 1;
+            if read > MAX_FILES {
+                return;
+            }
+            if let Ok(text) = elvask_project::source::read_text(loading.files, &inside.join(file)) {
+                names(&Arc::from(text), &mut values);
+            }
+        }
+        for name in absent.iter().filter(|name| values.contains(**name)) {
+            held.entry(name).or_default().push(folder.clone());
+        }
+    }
+    for (name, folders) in held {
+        absent.remove(name);
+        out.named.push(name.to_owned());
+        if folders.iter().all(|folder| is_for_some(folder, min)) {
+            out.limited.push((name.to_owned(), folders));
+        }
+    }
+}
+
+/// Says whether a folder of resources is for some devices alone: of a language, a direction, a newer level. Densities are not: the
+/// system scales pictures.
+///
+/// Source: "App resources overview", the table of qualifiers.
+fn is_for_some(folder: &str, min: Option<u32>) -> bool {
+    folder.split('-').skip(1).any(|qualifier| {
+        let level = qualifier.strip_prefix('v').and_then(|level| level.parse::<u32>().ok());
+        match level {
+            Some(level) => min.is_some_and(|min| level > min),
+            None => !qualifier.ends_with("dpi"),
+        }
+    })
+}
+
+/// Gathers the resources that are files of their own, with the folders that hold each, and the files of values for every configuration.
+fn walk(loading: &Loading<'_>, folder: &Path, held: &mut BTreeMap<String, Vec<String>>, values: &mut Vec<PathBuf>) {
     for (name, kind) in loading.files.list(folder) {
         if kind != FileKind::Folder {
             continue;
@@ -165,7 +229,7 @@ fn walk(loading: &Loading<'_>, folder: &Path, named: &mut Vec<String>, values: &
             }
             if of != "values" {
                 let stem = file.split('.').next().unwrap_or(&file);
-                named.push(format!("{of}/{stem}"));
+                held.entry(format!("{of}/{stem}")).or_default().push(name.clone());
             } else if name == "values" && file.ends_with(".xml") && values.len() < MAX_FILES {
                 values.push(folder.join(&name).join(file));
             }

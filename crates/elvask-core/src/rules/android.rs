@@ -44,3 +44,4 @@ pub mod receiver_permission_missing;
 pub mod resource_missing;
 pub mod service_type_boot;
 pub mod service_type_missing;
+pub mod target_level_old;

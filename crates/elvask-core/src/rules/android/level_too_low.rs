@@ -4,6 +4,7 @@ use elvask_needs::kinds;
 use elvask_needs::kinds::android::level::stated;
 use elvask_needs::requirement::{COMPILE_LEVEL, MIN_LEVEL, Need};
 use elvask_platform::{Kind, Platform, Strength};
+use elvask_project::names::TOOLS;
 
 use crate::context::{Context, Said};
 use crate::finding::{About, Finding, Level};
@@ -40,7 +41,8 @@ impl Rule for LevelTooLow {
             });
             let Some(stated) = stated(android, group.name) else { continue };
             let (Some(level), Some(place)) = (stated.value, stated.place) else { continue };
-            let above: Vec<_> = needed.filter(|(needed, _)| *needed > level).collect();
+            let let_in = |one: &Requirement| group.name == MIN_LEVEL && is_let_in(context, one);
+            let above: Vec<_> = needed.filter(|(needed, one)| *needed > level && !let_in(one)).collect();
             let Some(highest) = above.iter().map(|(needed, _)| *needed).max() else { continue };
             let requirements: Vec<&Requirement> = above.iter().map(|(_, one)| *one).collect();
             let worst = requirements.iter().map(|one| one.level()).max().unwrap_or(Level::Note);
@@ -79,6 +81,19 @@ impl Rule for LevelTooLow {
     }
 }
 
+/// Says whether the app lets a library in though it wants a higher level: `tools:overrideLibrary` of `<uses-sdk>` names it by its namespace.
+fn is_let_in(context: &Context<'_>, requirement: &Requirement) -> bool {
+    let libraries = context.app.android.iter().flat_map(|android| &android.libraries);
+    let spaces = libraries.filter(|one| one.library.plugin == Some(requirement.plugin));
+    let mut spaces = spaces.filter_map(|one| one.namespace.as_deref());
+    let named = |space: &str| {
+        let sdks = context.manifests.iter().flat_map(|manifest| manifest.root.children_named("uses-sdk"));
+        let mut said = sdks.filter_map(|sdk| sdk.value(TOOLS, "overrideLibrary"));
+        said.any(|names| names.split(',').any(|name| name.trim() == space))
+    };
+    spaces.any(named)
+}
+
 #[cfg(test)]
 mod tests {
     use crate::testing::Fixture;
@@ -98,6 +113,19 @@ mod tests {
         assert_eq!(filled.left.findings.iter().filter(|finding| finding.rule.id == ID).count(), 0);
         let enough = Fixture::android("    <application/>\n").needs("p", "android.levels = { min = 23, target = 35 }");
         assert!(enough.found(ID).is_empty());
+    }
+
+    #[test]
+    fn a_library_that_is_let_in_is_not_told() {
+        let app = |sdk: &str| {
+            Fixture::android(&format!("{sdk}    <application/>\n"))
+                .levels(21, 35)
+                .needs("tern_camera", "android.levels = { min = 23 }")
+                .file("node_modules/tern_camera/android/build.gradle", "android { namespace 'example.tern' }\n")
+                .file("node_modules/tern_camera/android/src/main/AndroidManifest.xml", "<manifest/>")
+        };
+        assert_eq!(app("").found(ID), ["error minSdkVersion 6:12"]);
+        assert!(app("    <uses-sdk tools:overrideLibrary=\"example.other, example.tern\"/>\n").found(ID).is_empty());
     }
 
     #[test]

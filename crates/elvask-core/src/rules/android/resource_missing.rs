@@ -19,7 +19,7 @@ static ABOUT: About = About {
     id: "resource-missing",
     level: Level::Error,
     platform: Some(Platform::Android),
-    summary: "Reports a text, colour, picture or XML file that a plugin needs among the app's resources, or to which the manifest refers, and that is not there.",
+    summary: "Reports a text, colour, picture or XML file that a plugin needs among the app's resources, or to which the manifest refers, and that is not there, or for some devices alone.",
     effect: "The build fails, or the plugin does not find its value when it starts.",
     wrong: "<resources>\n</resources>",
     right: "<resources>\n    <string name=\"knot_app_id\">knot-48210077</string>\n</resources>",
@@ -54,14 +54,39 @@ impl Rule for ResourceMissing {
                     else {
                         continue;
                     };
-                    if !is_there(context, name) && !told.iter().any(|known| known == name) {
+                    if told.iter().any(|known| known == name) {
+                        continue;
+                    }
+                    let place = manifest.at(attribute.value);
+                    if !is_there(context, name) {
                         told.push(name.to_owned());
-                        out.push(dangling(name, manifest.at(attribute.value)));
+                        out.push(dangling(name, place));
+                    } else if let Some(folders) = limited(context, name) {
+                        told.push(name.to_owned());
+                        out.push(for_some(name, folders, place));
                     }
                 }
             }
         }
     }
+}
+
+/// Returns the folders of a resource that some devices of the app do not find.
+fn limited<'c>(context: &'c Context<'_>, name: &str) -> Option<&'c [String]> {
+    let all = context.app.android.iter().flat_map(|android| &android.resources.limited);
+    let mut all = all.filter(|(known, _)| known == name);
+    all.next().map(|(_, folders)| folders.as_slice())
+}
+
+/// Tells of a resource that some devices do not find.
+fn for_some(name: &str, folders: &[String], place: Place) -> Finding {
+    let (kind, short) = name.split_once('/').unwrap_or(("string", name));
+    let message = format!("`@{name}` is in {} alone, and other devices do not find it", folders.join(", "));
+    let steps = format!("Put {short} into res/{} too.", if values_file(kind).is_some() { "values" } else { kind });
+    Finding::new(&ABOUT, name, place, message)
+        .level(Level::Warning)
+        .effect("On other devices the app crashes where it is used, or a stock text or picture is shown.")
+        .mend(Remedy::Manual(steps))
 }
 
 /// Tells of a reference to a resource that is not found. A library that is not looked into may bring it.
@@ -110,6 +135,28 @@ mod tests {
         let made = app
             .build("android {\n    defaultConfig {\n        resValue \"string\", \"app_name\", \"Marram\"\n    }\n}\n");
         assert_eq!(made.found("resource-missing"), ["warning mipmap/ic 2:94"]);
+    }
+
+    #[test]
+    fn what_some_devices_alone_find_is_told() {
+        let app = |label: &str, icon: &str| {
+            Fixture::android("    <application android:label=\"@string/app_name\" android:icon=\"@mipmap/ic\"/>\n")
+                .file(
+                    &format!("android/app/src/main/res/{label}/strings.xml"),
+                    "<resources>\n    <string name=\"app_name\">Marram</string>\n</resources>\n",
+                )
+                .file(&format!("android/app/src/main/res/{icon}/ic.xml"), "<adaptive-icon/>")
+        };
+        assert_eq!(
+            app("values-nl", "mipmap-anydpi-v26").found("resource-missing"),
+            ["warning string/app_name 2:33", "warning mipmap/ic 2:65"]
+        );
+        let told = app("values-nl", "mipmap").findings("resource-missing").remove(0);
+        assert_eq!(told.message, "`@string/app_name` is in values-nl alone, and other devices do not find it");
+        assert_eq!(app("values", "mipmap-xhdpi").found("resource-missing"), [""; 0]);
+        assert_eq!(app("values-v24", "mipmap-anydpi-v26").levels(26, 35).found("resource-missing"), [""; 0]);
+        let both = app("values", "mipmap-anydpi-v26").file("android/app/src/main/res/mipmap-mdpi/ic.png", "");
+        assert_eq!(both.found("resource-missing"), [""; 0]);
     }
 
     #[test]
