@@ -63,7 +63,8 @@ impl Case<'_> {
     #[track_caller]
     fn finds(&self, expected: &[&str]) {
         let app = App::load(&self.tree(), Path::new("/app"), &[]).unwrap();
-        let report = check(&app, &Settings { today: Some("2026-11-23".to_owned()), ..Settings::default() });
+        // A day on which the store still took all the levels that are tried here.
+        let report = check(&app, &Settings { today: Some("2024-05-01".to_owned()), ..Settings::default() });
         let line = |finding: &elvask_core::finding::Finding| {
             let at = app.sources.position(finding.place);
             let subject = finding.subject.replace("android.permission.", "").replace("UsageDescription", "…");
