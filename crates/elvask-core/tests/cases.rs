@@ -356,7 +356,7 @@ fn plugins_and_waivers() {
     };
     waived.finds(&["error permission-missing CAMERA 1"]);
     let ended = Case {
-        toml: "[[waivers]]\nrule = 'plugin-unsupported'\nsubject = 'p'\nreason = 'r'\nuntil = 2026-11-22\n",
+        toml: "[[waivers]]\nrule = 'plugin-unsupported'\nsubject = 'p'\nreason = 'r'\nuntil = 2024-04-30\n",
         ..waived
     };
     ended.finds(&[
