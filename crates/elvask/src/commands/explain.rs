@@ -104,20 +104,21 @@ fn human(topic: &Topic) -> String {
                 let next: Vec<_> =
                     succession.successors.iter().map(|name| name.trim_start_matches(PERMISSION_PREFIX)).collect();
                 let next = if next.is_empty() { String::new() } else { format!(" In its place: {}.", next.join(", ")) };
-                let beside =
-                    succession.beside.map(|name| format!("Beside {}: ", name.trim_start_matches(PERMISSION_PREFIX)));
                 let body = format!(
-                    "{}{} Declare it with maxSdkVersion {} where the app targets level {} or above.{next}",
-                    beside.unwrap_or_default(),
-                    succession.effect,
-                    succession.cap,
-                    succession.target_from
+                    "{} Declare it with maxSdkVersion {} where the app targets level {} or above.{next}",
+                    succession.effect, succession.cap, succession.target_from
                 );
                 out.push_str(&section("Superseded", &body));
             }
             for companion in companions {
-                let names: Vec<_> =
-                    companion.one_of.iter().map(|name| name.trim_start_matches(PERMISSION_PREFIX)).collect();
+                let names: Vec<_> = companion
+                    .one_of
+                    .iter()
+                    .map(|name| match name.strip_prefix("action:") {
+                        Some(action) => format!("an activity for {action}"),
+                        None => name.trim_start_matches(PERMISSION_PREFIX).to_owned(),
+                    })
+                    .collect();
                 let flag = companion.unless_flag.map(|flag| format!(", or the flag {flag}")).unwrap_or_default();
                 let head = format!("Wants {} beside it{flag}", names.join(" or "));
                 out.push_str(&section(&head, companion.effect));
@@ -215,7 +216,8 @@ fn permission(known: &Permission, changes: &[(&str, u32)]) -> String {
     if let [_, ..] = changes {
         let each: Vec<String> =
             changes.iter().map(|(protection, level)| format!("{protection} from {level}")).collect();
-        out.push_str(&wrap(&format!("by level: {}", each.join(", ")), width().min(100), 2));
+        let lines = wrap(&format!("by level: {}", each.join(", ")), width().min(100), 2);
+        out.extend(lines.lines().map(|line| format!("{}\n", paint(FAINT, line))));
     }
     out
 }
