@@ -26,6 +26,9 @@ const WORDS: &str = "elvask accept ";
 /// The most comments that are read of one file.
 const MAX_COMMENTS: usize = 1_000;
 
+/// How far the ends of a line are looked for, in bytes.
+const LONGEST_LINE: usize = 4_096;
+
 /// A comment that accepts findings.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Comment {
@@ -137,11 +140,7 @@ fn comments(file: FileId, text: &str) -> Vec<Comment> {
 
 /// Reads a comment of XML whose words start at `at`.
 fn of_xml(file: FileId, text: &str, at: usize) -> Option<Comment> {
-    let before = text.get(..at)?;
-    let opened = before.rfind("<!--")?;
-    if !before.get(opened + 4..)?.trim().is_empty() {
-        return None;
-    }
+    let opened = text.get(..at)?.trim_end().strip_suffix("<!--")?.len();
     let length = text.get(at..)?.find("-->")?;
     let end = at + length;
     let closed = end + 3;
@@ -206,10 +205,13 @@ fn of_lines(file: FileId, text: &str, at: usize) -> Option<Comment> {
     read(file, at..line.end, text.get(at + WORDS.len()..line.end)?, covers)
 }
 
-/// Returns the whole lines around some bytes, without the last end of line.
+/// Returns the whole lines around some bytes, without the last end of line. Of a line of many thousand letters a part: whatever else
+/// is on it is beside them.
 fn line_around(text: &str, start: usize, end: usize) -> Option<Range<usize>> {
-    let from = text.get(..start)?.rfind('\n').map_or(0, |at| at + 1);
-    let to = text.get(end..)?.find('\n').map_or(text.len(), |at| end + at);
+    let least = (start.saturating_sub(LONGEST_LINE)..=start).find(|at| text.is_char_boundary(*at))?;
+    let most = (end..=text.len().min(end + LONGEST_LINE)).rev().find(|at| text.is_char_boundary(*at))?;
+    let from = text.get(least..start)?.rfind('\n').map_or(least, |at| least + at + 1);
+    let to = text.get(end..most)?.find('\n').map_or(most, |at| end + at);
     Some(from..to)
 }
 
@@ -255,6 +257,17 @@ mod tests {
         let app = Fixture::android(&other);
         assert_eq!(waived(&app, REVIEW), [None], "it is not below it");
         assert_eq!(app.found("waiver-stale"), [format!("warning {REVIEW} 2:10")]);
+    }
+
+    #[test]
+    fn what_is_not_a_comment_accepts_nothing() {
+        let label = format!("    <application android:label=\"elvask accept {REVIEW}: I say so\"/>\n    {SMS}");
+        let app = Fixture::android(&label);
+        assert_eq!(waived(&app, REVIEW), [None]);
+        assert!(app.found("waiver-stale").is_empty());
+        // Many of them in one long line take no time that grows with the line.
+        let many = format!("    <!-- {} -->{SMS}", "elvask accept x y ".repeat(20_000));
+        assert_eq!(waived(&Fixture::android(&many), REVIEW), [None]);
     }
 
     #[test]

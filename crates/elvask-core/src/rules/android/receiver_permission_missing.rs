@@ -33,7 +33,8 @@ impl Rule for ReceiverPermissionMissing {
         let mut told: Vec<&str> = Vec::new();
         let receivers = manifest.components.iter().map(|one| one.element).filter(|one| one.name() == "receiver");
         for receiver in receivers {
-            let off = receiver.value(ANDROID, "enabled").is_some_and(|enabled| enabled == "false");
+            // One that is off is switched on by code that knows when; what a resource or placeholder says is not known.
+            let off = receiver.value(ANDROID, "enabled").is_some_and(|enabled| enabled != "true");
             let actions = receiver.children_named("intent-filter").flat_map(|filter| filter.children_named("action"));
             for action in actions.filter(|_| !off) {
                 let Some(name) = action.value(ANDROID, "name") else { continue };
