@@ -146,12 +146,18 @@ pub fn explain(question: &str) -> Answer {
         if let Some(topic) = of_kind.next() {
             return Answer::Topic(Box::new(topic), of_kind.collect());
         }
+        let mut parts = with_part(name.trim(), Some(kind));
+        match parts.len() {
+            0 => {}
+            1 => return Answer::Topic(Box::new(parts.remove(0)), Vec::new()),
+            _ => return Answer::Several(parts, Vec::new()),
+        }
     }
     let mut found = exact(question).into_iter();
     if let Some(topic) = found.next() {
         return Answer::Topic(Box::new(topic), found.collect());
     }
-    let mut parts = if question.contains(' ') { Vec::new() } else { with_part(question) };
+    let mut parts = if question.contains(' ') { Vec::new() } else { with_part(question, None) };
     let seen = seen(question);
     if let ([_], []) = (parts.as_slice(), seen.as_slice()) {
         return Answer::Topic(Box::new(parts.remove(0)), Vec::new());
@@ -212,8 +218,9 @@ fn other_words() -> impl Iterator<Item = &'static Word> {
     glossary::words().iter().filter(move |word| own(word.kind))
 }
 
-/// Returns the things whose names have a word in them, those that most apps meet first. A permission that no app is given is left out.
-fn with_part(part: &str) -> Vec<Topic> {
+/// Returns the things, of one kind where one is named, whose names have a word in them, those that most apps meet first. A permission that no
+/// app is given is left out.
+fn with_part(part: &str, kind: Option<&str>) -> Vec<Topic> {
     // One or two letters are in every other name.
     if part.chars().count() < 3 {
         return Vec::new();
@@ -232,6 +239,7 @@ fn with_part(part: &str) -> Vec<Topic> {
     found.extend(ios::entitlements().iter().filter(|one| has(one.key) || has(one.capability)).map(entitlement));
     found.extend(ios::background_modes().filter(|one| has(one.value)).map(Topic::BackgroundMode));
     found.extend(other_words().filter(|one| has(one.name)).map(Topic::Word));
+    found.retain(|topic| kind.is_none_or(|kind| topic.kind() == kind));
     // Those with words about them first: they are the ones that people meet.
     found.sort_by_key(|topic| !matches!(topic, Topic::Capability(_) | Topic::Rule(_)) && topic.word().is_none());
     found.truncate(MAX_NAMES);

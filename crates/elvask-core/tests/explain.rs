@@ -40,6 +40,10 @@ fn a_word_that_is_several_things_is_told_apart_by_its_kind() {
     assert_eq!((first.kind(), kinds.as_slice()), ("element", ["attribute"].as_slice()));
     let Answer::Topic(attribute, _) = explain("attribute permission") else { panic!("it is one") };
     assert_eq!(attribute.kind(), "attribute");
+    let Answer::Several(found, _) = explain("entitlement push") else { panic!("there are several") };
+    assert!(
+        found.iter().any(|one| one.name() == "aps-environment") && found.iter().all(|one| one.kind() == "entitlement")
+    );
 }
 
 #[test]

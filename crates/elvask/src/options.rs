@@ -576,11 +576,12 @@ Examples:
   elvask explain query-missing
   elvask explain POST_NOTIFICATIONS
   elvask explain bluetooth
-  elvask explain launchMode          an attribute, element, action, category or preference
-  elvask explain entitlement push    where a word is several things, its kind says which
-  elvask explain calendar            all names with the word in them
-  elvask explain browser opens instead
-  elvask explain capabilities        list them all; also: rules")]
+  elvask explain launchMode              an attribute, element, action, category or preference
+  elvask explain alarm                   all names with the word in them
+  elvask explain attribute permission    where a word is several things, its kind says which
+  elvask explain entitlement push        all entitlements with the word in their names
+  elvask explain browser opens instead   what may be behind what you see
+  elvask explain capabilities            list them all; also: rules")]
 pub(crate) struct Explain {
     /// A rule, a permission, a key, an entitlement, a background mode, a capability, a word of the manifest, of an intent or of config.xml; a
     /// part of a name; or what you see on the device. `rules` or `capabilities` lists them.

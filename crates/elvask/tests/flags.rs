@@ -264,3 +264,29 @@ fn survey_says_what_a_newcomer_should_know() {
     assert!(told.contains(sentence) && !plain.contains(sentence), "{told}");
     assert!(plain.lines().all(|line| told.contains(line)), "nothing is left out for it");
 }
+
+#[test]
+fn explain_answers_names_parts_and_what_is_seen() {
+    let app = App::demo("npm");
+    let told = |words: &[&str]| {
+        let ran = app.run(&[&["explain"], words].concat());
+        assert_eq!(ran.code, 0, "{}", ran.err);
+        ran.out
+    };
+    let mode = told(&["launchMode"]);
+    assert!(mode.starts_with("launchMode  attribute of the Android manifest\n"), "{mode}");
+    assert!(
+        mode.contains("\nExample\n  <activity android:name=\".Main\" android:launchMode=\"singleTask\">\n"),
+        "{mode}"
+    );
+    let alarm = told(&["SCHEDULE_EXACT_ALARM"]);
+    assert!(alarm.contains("  by level: normal|appop from 31, signature|privileged|appop from 34\n"), "{alarm}");
+    let parts = told(&["entitlement", "push"]);
+    assert!(parts.lines().all(|line| line.contains("  entitlement  ")) && parts.contains("aps-environment"), "{parts}");
+    let seen = told(&["the", "browser", "opens", "instead"]);
+    assert!(seen.contains("  association-missing "), "{seen}");
+    let several = told(&["permission"]);
+    assert!(several.contains("Also of that name\n  elvask explain attribute permission\n"), "{several}");
+    let unknown = app.run(&["explain", "purple", "monkeys"]);
+    assert!(unknown.code == 2 && unknown.err.contains("nothing of that name"), "{}", unknown.err);
+}
