@@ -102,6 +102,8 @@ pub static RULES: &[&dyn Rule] = &[
     &ios::background_mode_unknown::BackgroundModeUnknown,
     &ios::entitlement_missing::EntitlementMissing,
     &ios::entitlement_value::EntitlementValue,
+    &ios::entitlement_unwired::EntitlementUnwired,
+    &ios::entitlement_differs::EntitlementDiffers,
     &ios::domain_missing::DomainMissing,
     &ios::domain_form::DomainForm,
     &ios::domain_developer_mode::DomainDeveloperMode,

@@ -140,7 +140,7 @@ fn run(case: &Case) -> String {
 
 #[test]
 fn situations_come_out_as_the_platforms_have_it() {
-    run_all("situations", 215, run);
+    run_all("situations", 218, run);
 }
 
 #[test]

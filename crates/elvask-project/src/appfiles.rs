@@ -200,6 +200,8 @@ pub struct IosApp {
     pub entitlements: Vec<EntitlementsFile>,
     /// The entitlements file that may come to be, where no setting names one.
     pub entitlements_to_make: Option<FileId>,
+    /// The only entitlements file beside the property list, where no setting names one.
+    pub entitlements_unwired: Option<FileId>,
     /// Purposes and names in the languages of the app.
     pub texts: Vec<LocalText>,
     /// The privacy manifests.

@@ -92,6 +92,16 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
         if !loading.files.is_file(&path) {
             app.entitlements_to_make = Some(loading.add_absent(&path));
         }
+        let named = |path: &PathBuf| {
+            app.extensions.iter().flat_map(|one| &one.entitlements).any(|one| one.path.as_ref() == Some(path))
+        };
+        let files = loading.files.list(folder).into_iter().filter(|(name, _)| name.ends_with(".entitlements"));
+        let mut idle =
+            files.map(|(name, _)| folder.join(name)).filter(|path| !named(path) && loading.files.is_file(path));
+        if let (Some(only), None) = (idle.next(), idle.next()) {
+            let shown = loading.shown(&only);
+            app.entitlements_unwired = loading.read(&only, &shown).map(|(file, _)| file);
+        }
     }
     app.config_files = Arc::new(files);
     app.project = Some(Arc::new(project));
