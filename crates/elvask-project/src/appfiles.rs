@@ -355,6 +355,8 @@ pub struct Resources {
     pub named: Vec<String>,
     /// Those that some devices of the app do not find, as `type/name`, with the folders that hold them: of one language, of newer levels.
     pub limited: Vec<(String, Vec<String>)>,
+    /// The truth values to which manifests refer, as `bool/name`, that are the same for all devices.
+    pub flags: Vec<(String, bool)>,
     /// Whether all folders of resources are known, so that what is not found there is nowhere in the app.
     pub complete: bool,
 }

@@ -10,7 +10,7 @@ use elvask_project::appfiles::{EntitlementsFile, Extension, IosApp, LoadError};
 use elvask_project::files::{FileKind, Files, normal};
 use elvask_project::gradle::Stated;
 use elvask_project::loading::Loading;
-use elvask_project::source::read_text;
+use elvask_project::source::{FileId, read_text};
 use elvask_project::xcode::{ConfigFiles, Product, Project, Settings, Target};
 
 use super::folders;
@@ -87,25 +87,31 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
     }
     // Where no setting names one, a file of the target's name beside its property list is where Xcode would make it.
     if app.entitlements.iter().all(|one| one.path.is_none() && one.place.is_none()) && !app.generated {
-        let folder = app.plist_path.parent().unwrap_or(&project.folder);
+        let folder = app.plist_path.parent().unwrap_or(&project.folder).to_owned();
         let path = folder.join(format!("{}.entitlements", target.name.replace(['/', '\\'], "_")));
         if !loading.files.is_file(&path) {
             app.entitlements_to_make = Some(loading.add_absent(&path));
         }
-        let named = |path: &PathBuf| {
-            app.extensions.iter().flat_map(|one| &one.entitlements).any(|one| one.path.as_ref() == Some(path))
-        };
-        let files = loading.files.list(folder).into_iter().filter(|(name, _)| name.ends_with(".entitlements"));
-        let mut idle =
-            files.map(|(name, _)| folder.join(name)).filter(|path| !named(path) && loading.files.is_file(path));
-        if let (Some(only), None) = (idle.next(), idle.next()) {
-            let shown = loading.shown(&only);
-            app.entitlements_unwired = loading.read(&only, &shown).map(|(file, _)| file);
-        }
+        app.entitlements_unwired = unwired(loading, &app, &folder);
     }
     app.config_files = Arc::new(files);
     app.project = Some(Arc::new(project));
     Ok(Some(app))
+}
+
+/// Reads the only entitlements file in a folder that no extension is signed with.
+fn unwired(loading: &mut Loading<'_>, app: &IosApp, folder: &Path) -> Option<FileId> {
+    let named: Vec<&PathBuf> =
+        app.extensions.iter().flat_map(|one| &one.entitlements).filter_map(|one| one.path.as_ref()).collect();
+    let files = loading
+        .files
+        .list(folder)
+        .into_iter()
+        .filter(|(name, kind)| *kind == FileKind::File && name.ends_with(".entitlements"));
+    let mut idle = files.map(|(name, _)| folder.join(name)).filter(|path| !named.contains(&path));
+    let (only, None) = (idle.next()?, idle.next()) else { return None };
+    let shown = loading.shown(&only);
+    loading.read(&only, &shown).map(|(file, _)| file)
 }
 
 /// Takes a property list that has no project beside it.

@@ -60,6 +60,9 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
             names(&text, &mut values);
         }
     }
+    if wanted.iter().any(|name| name.starts_with(FLAG)) {
+        flags(loading, &main, &wanted, &mut out);
+    }
     let mut absent: BTreeSet<&str> = wanted.iter().map(String::as_str).collect();
     absent.retain(|name| !values.contains(*name) && !out.named.iter().any(|known| known == name));
     if !absent.is_empty() {
@@ -163,6 +166,43 @@ fn of_packages(loading: &Loading<'_>, plugins: &[Plugin], out: &mut Resources) {
     }
     out.named.extend(values);
     out.named.extend(held.into_keys());
+}
+
+/// What the names of truth values start with.
+const FLAG: &str = "bool/";
+
+/// Adds the truth values that are wanted, where they are the same for all devices.
+fn flags(loading: &Loading<'_>, main: &Path, wanted: &BTreeSet<String>, out: &mut Resources) {
+    let usual = out.values.iter().map(|one| Arc::clone(&loading.sources.file(one.file).text));
+    let mut texts: Vec<Arc<str>> = usual.collect();
+    let folders = loading.files.list(main).into_iter().map(|(name, _)| name).filter(|name| name.starts_with("values-"));
+    let files = folders.flat_map(|folder| {
+        let inside = main.join(folder);
+        loading.files.list(&inside).into_iter().map(move |(file, _)| inside.join(file)).collect::<Vec<_>>()
+    });
+    for path in files.filter(|path| path.extension().is_some_and(|end| end == "xml")).take(MAX_FILES) {
+        match elvask_project::source::read_text(loading.files, &path) {
+            Ok(text) => texts.push(Arc::from(text)),
+            // What cannot be read may say otherwise.
+            Err(_) => return,
+        }
+    }
+    let mut said: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for text in texts {
+        let Ok(document) = elvask_markup::xml::Document::parse(text) else { return };
+        for element in document.root().children().filter(|element| element.name() == "bool") {
+            let Some(name) = element.attribute_written("name").map(|name| element.value_of(name)) else { continue };
+            said.entry(format!("{FLAG}{name}")).or_default().insert(element.text().trim().to_owned());
+        }
+    }
+    for (name, values) in said.into_iter().filter(|(name, _)| wanted.contains(name)) {
+        let mut values = values.iter();
+        if let (Some(only), None) = (values.next(), values.next())
+            && let Ok(value) = only.parse()
+        {
+            out.flags.push((name, value));
+        }
+    }
 }
 
 /// Looks for values among those of one language, level or kind of device alone.

@@ -93,6 +93,15 @@ pub(super) fn only_in(context: &Context<'_>, variants: &[String]) -> String {
     if variants.len() == context.variants.len() { String::new() } else { format!(" in {}", variants.join(", ")) }
 }
 
+/// Returns what an attribute with a truth value says, a reference to a resource that is the same for all devices resolved; `None` where
+/// that is not known.
+pub(super) fn flag(context: &Context<'_>, value: &str) -> Option<bool> {
+    let Some(name) = value.strip_prefix('@') else { return value.parse().ok() };
+    let flags = context.app.android.iter().flat_map(|android| &android.resources.flags);
+    let mut flags = flags.filter(|(known, _)| known == name);
+    flags.next().map(|(_, value)| *value)
+}
+
 /// Returns the declared permission of a name.
 pub(super) fn declared<'v, 'd>(manifest: &'v ManifestView<'d>, name: &str) -> Option<&'v DeclaredPermission<'d>> {
     manifest.permissions.iter().find(|permission| permission.name == name)

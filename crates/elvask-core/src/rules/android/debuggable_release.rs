@@ -8,7 +8,7 @@ use elvask_project::names::ANDROID;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::manifest_edit;
+use crate::rules::support::{flag, manifest_edit};
 
 /// See the module.
 pub struct DebuggableRelease;
@@ -34,7 +34,7 @@ impl Rule for DebuggableRelease {
         let mut found: Option<Finding> = None;
         for variant in &context.variants {
             let stated = variant.application().and_then(|application| application.attribute("debuggable"));
-            let Some(stated) = stated.filter(|stated| stated.value == "true") else { continue };
+            let Some(stated) = stated.filter(|stated| flag(context, &stated.value) == Some(true)) else { continue };
             let name = variant.variant.clone();
             if let Some(found) = &mut found {
                 found.variants.push(name);

@@ -9,7 +9,7 @@ use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
 use crate::rules::support::filters::filters;
-use crate::rules::support::{manifest_edit, set_android};
+use crate::rules::support::{flag, manifest_edit, set_android};
 
 /// See the module.
 pub struct ExportedClosed;
@@ -31,11 +31,12 @@ impl Rule for ExportedClosed {
         &ABOUT
     }
 
-    fn check_manifest(&self, _context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+    fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         let mut told: Vec<&str> = Vec::new();
         for filter in filters(manifest) {
             let component = filter.component;
-            let closed = component.element.value(ANDROID, "exported").is_some_and(|value| value == "false");
+            let closed =
+                component.element.value(ANDROID, "exported").is_some_and(|value| flag(context, &value) == Some(false));
             if !closed || told.contains(&component.class.as_str()) {
                 continue;
             }

@@ -8,6 +8,7 @@ use elvask_project::surface::ManifestView;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
+use crate::rules::support::flag;
 
 /// See the module.
 pub struct ReceiverBroadcastUnsent;
@@ -33,7 +34,7 @@ impl Rule for ReceiverBroadcastUnsent {
         let receivers = manifest.components.iter().map(|one| one.element).filter(|one| one.name() == "receiver");
         for receiver in receivers {
             // One that is off is switched on by code that knows when.
-            if receiver.value(ANDROID, "enabled").is_some_and(|enabled| enabled != "true") {
+            if receiver.value(ANDROID, "enabled").is_some_and(|enabled| flag(context, &enabled) != Some(true)) {
                 continue;
             }
             let actions = receiver.children_named("intent-filter").flat_map(|filter| filter.children_named("action"));

@@ -7,7 +7,7 @@ use elvask_project::surface::ManifestView;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::{add_permission, is_told_as_badly, manifest_edit, short};
+use crate::rules::support::{add_permission, flag, is_told_as_badly, manifest_edit, short};
 
 /// See the module.
 pub struct ReceiverPermissionMissing;
@@ -33,8 +33,8 @@ impl Rule for ReceiverPermissionMissing {
         let mut told: Vec<&str> = Vec::new();
         let receivers = manifest.components.iter().map(|one| one.element).filter(|one| one.name() == "receiver");
         for receiver in receivers {
-            // One that is off is switched on by code that knows when; what a resource or placeholder says is not known.
-            let off = receiver.value(ANDROID, "enabled").is_some_and(|enabled| enabled != "true");
+            // One that is off is switched on by code that knows when; what a placeholder says is not known.
+            let off = receiver.value(ANDROID, "enabled").is_some_and(|enabled| flag(context, &enabled) != Some(true));
             let actions = receiver.children_named("intent-filter").flat_map(|filter| filter.children_named("action"));
             for action in actions.filter(|_| !off) {
                 let Some(name) = action.value(ANDROID, "name") else { continue };
@@ -120,5 +120,18 @@ mod tests {
         let app = Fixture::android(&receiver("", BOOT, "")).needs("dunlin_alerts", "capability = 'start-on-boot'");
         assert!(app.found(ID).is_empty());
         assert_eq!(app.found("permission-missing").len(), 1);
+    }
+
+    #[test]
+    fn a_flag_among_the_resources_is_looked_up() {
+        let inside = "    <application>\n        <receiver android:name=\".Restart\" android:exported=\"false\" android:enabled=\"@bool/restarts\">\n            <intent-filter>\n                <action android:name=\"android.intent.action.BOOT_COMPLETED\"/>\n            </intent-filter>\n        </receiver>\n    </application>\n";
+        let values = |said: &str| format!("<resources>\n    <bool name=\"restarts\">{said}</bool>\n</resources>\n");
+        let res = "android/app/src/main/res";
+        let app = |said: &str| Fixture::android(inside).file(&format!("{res}/values/bools.xml"), &values(said));
+        assert_eq!(app("true").found(ID).len(), 1);
+        assert!(app("false").found(ID).is_empty());
+        let varied = app("true").file(&format!("{res}/values-v31/bools.xml"), &values("false"));
+        assert!(varied.found(ID).is_empty(), "it is another one on some devices");
+        assert!(Fixture::android(inside).found(ID).is_empty(), "it is not known");
     }
 }
