@@ -51,6 +51,7 @@ impl Rule for ServiceTypeMissing {
         out.append(&mut found.0);
         if let Some(manifest) = context.manifest.as_deref() {
             without_service(context, manifest, out);
+            without_type(context, manifest, out);
         }
     }
 }
@@ -249,6 +250,32 @@ fn without_service(context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut
     }
 }
 
+/// Tells of services that the app's own code runs in the foreground where none states a type.
+fn without_type(context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+    let typed = |variant: &Effective<'_>| variant.components().any(|component| component.attribute(TYPE).is_some());
+    // What a permission for a type says already is enough.
+    let told = out.iter().any(|known| known.rule.id == ABOUT.id);
+    if context.levels.target < Behaviour::ForegroundTypes.since() || told || context.variants.iter().any(typed) {
+        return;
+    }
+    let own = |one: &&crate::needs::Requirement| context.app.plugins.get(one.plugin).is_some_and(|plugin| plugin.own);
+    let needed: Vec<_> = context.needs.of(Kind::Permission, PLAIN).iter().filter(own).collect();
+    let services = manifest.components.iter().map(|component| component.element);
+    let mut plain =
+        services.filter(|element| element.name() == "service" && element.attribute(ANDROID, TYPE).is_none());
+    let (Some(service), false) = (plain.next(), needed.is_empty()) else { return };
+    let message = "the app's own code runs a service in the foreground, and none states a type";
+    let known: Vec<&str> = service_types().map(|one| one.name).collect();
+    let steps = format!("Write android:{TYPE} into the service that runs in the foreground: {}.", known.join(", "));
+    out.push(
+        Finding::new(&ABOUT, TYPE, manifest.tag(service), message)
+            .level(Level::Warning)
+            .effect("From target level 34, starting a service without a type in the foreground throws MissingForegroundServiceTypeException.")
+            .needed_by(context.app, needed)
+            .mend(Remedy::Manual(steps)),
+    );
+}
+
 #[cfg(test)]
 mod tests {
     use crate::testing::Fixture;
@@ -401,5 +428,23 @@ mod tests {
         assert!(Fixture::android(&two).found(ID).is_empty(), "which of them is meant is not known");
         let none = "    <uses-permission android:name=\"android.permission.FOREGROUND_SERVICE_LOCATION\"/>\n    <application/>\n";
         assert!(Fixture::android(none).found(ID).is_empty(), "a library may bring the service");
+    }
+
+    #[test]
+    fn own_code_in_the_foreground_wants_a_type() {
+        let code = "class Walk : Service() {\n  fun go() { startForeground(1, notification) }\n}\n";
+        let app = |service: &str| {
+            Fixture::android(&format!("    <uses-permission android:name=\"{}\"/>\n    <application>\n        <service android:name=\".Walk\"{service}/>\n    </application>\n", super::PLAIN))
+                .file("android/app/src/main/java/example/marram/Walk.kt", code)
+        };
+        assert_eq!(app("").found(ID), ["warning foregroundServiceType 4:9"]);
+        app("").is_left_alone();
+        assert!(app("").levels(24, 33).found(ID).is_empty());
+        assert!(app(" android:foregroundServiceType=\"shortService\"").found(ID).is_empty());
+        assert!(
+            Fixture::android("    <application>\n        <service android:name=\".Walk\"/>\n    </application>\n")
+                .found(ID)
+                .is_empty()
+        );
     }
 }
