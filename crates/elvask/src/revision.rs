@@ -70,7 +70,7 @@ impl Revision {
         Ok(Revision { top, blobs, folders, newer, reader })
     }
 
-    /// Says whether the disk does not answer for a path.
+    /// Says whether a file came after the revision, so that what the disk says of it does not count.
     fn is_of_today(&self, path: &Path) -> bool {
         self.newer.contains(path)
     }

@@ -220,7 +220,7 @@ fn a_patch_takes_back_what_is_written() {
     // What the sample does not yet know of itself keeps `fill` from writing.
     let before = app.snapshot();
     let ran = app.run(&["fill", "--yes", "--undo-patch", "undo.patch"]);
-    assert!(ran.out.contains("git apply undo.patch"), "{}{}", ran.out, ran.err);
+    assert!(ran.out.contains(&format!("git apply {}`", app.path("undo.patch").display())), "{}{}", ran.out, ran.err);
     assert_ne!(app.snapshot(), before);
     let patched =
         std::process::Command::new("git").current_dir(app.root()).args(["apply", "undo.patch"]).output().unwrap();
@@ -231,6 +231,25 @@ fn a_patch_takes_back_what_is_written() {
     let refused = app.run(&["fill", "--yes", "--undo-patch", "undo.patch"]);
     assert!(refused.code == 2 && refused.err.contains("nothing is written"), "{}", refused.err);
     assert_eq!(app.read("undo.patch"), "mine");
+}
+
+#[test]
+#[cfg(unix)]
+fn no_patch_is_left_where_nothing_was_written() {
+    let app = App::with(&[]);
+    let outside = tempfile::tempdir().unwrap();
+    let manifest = outside.path().join("AndroidManifest.xml");
+    std::fs::write(
+        &manifest,
+        "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+    )
+    .unwrap();
+    let _ = std::fs::remove_file(app.path(MANIFEST));
+    std::fs::create_dir_all(app.path(MANIFEST).parent().unwrap()).unwrap();
+    std::os::unix::fs::symlink(&manifest, app.path(MANIFEST)).unwrap();
+    let ran = app.run(&["fill", "--yes", "--undo-patch", "undo.patch"]);
+    assert_ne!(ran.code, 0, "{}", ran.out);
+    assert!(!app.path("undo.patch").exists(), "{}{}", ran.out, ran.err);
 }
 
 #[test]

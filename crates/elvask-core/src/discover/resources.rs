@@ -42,15 +42,10 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
         for folder in &folders {
             walk(loading, folder, &mut held, &mut paths);
         }
-        let min = app.min_level.value;
-        let is_limited = |folders: &[String]| folders.iter().all(|folder| is_for_some(folder, min));
-        out.limited = held
-            .iter()
-            .filter(|(_, folders)| is_limited(folders))
-            .map(|(name, at)| (name.clone(), at.clone()))
-            .collect();
-        out.limited.retain(|(name, _)| wanted.contains(name));
-        out.named.extend(held.into_keys());
+        let (some, all): (Vec<_>, Vec<_>) =
+            held.into_iter().partition(|(_, folders)| is_for_some(folders, app.min_level.value));
+        out.named.extend(all.into_iter().map(|(name, _)| name));
+        out.limited = some;
     }
     let mut values = BTreeSet::new();
     for path in &paths {
@@ -66,15 +61,19 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
     let mut absent: BTreeSet<&str> = wanted.iter().map(String::as_str).collect();
     absent.retain(|name| !values.contains(*name) && !out.named.iter().any(|known| known == name));
     if !absent.is_empty() {
-        of_other_values(loading, &main, app.min_level.value, &mut absent, &mut out);
-    }
-    if !absent.is_empty() {
         of_build(loading, app, &mut out);
         absent.retain(|name| !out.named.iter().any(|known| known == name));
     }
     if !absent.is_empty() {
         of_packages(loading, plugins, &mut out);
+        absent.retain(|name| !out.named.iter().any(|known| known == name));
     }
+    // What the build or a package gives to all devices is not limited, whatever the app adds for some.
+    if !absent.is_empty() {
+        of_other_values(loading, &main, app.min_level.value, &absent, &mut out);
+    }
+    out.limited.retain(|(name, _)| absent.contains(name.as_str()));
+    out.named.extend(out.limited.iter().map(|(name, _)| name.clone()));
     let stated = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
     for usual in stated.filter_map(|required| values_file(resource_of(&required.asked)?.split('/').next()?)) {
         let path = main.join("values").join(usual);
@@ -190,7 +189,12 @@ fn flags(loading: &Loading<'_>, main: &Path, wanted: &BTreeSet<String>, out: &mu
     let mut said: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     for text in texts {
         let Ok(document) = elvask_markup::xml::Document::parse(text) else { return };
-        for element in document.root().children().filter(|element| element.name() == "bool") {
+        for element in document.root().children() {
+            let written = element.attribute_written("type").map(|kind| element.value_of(kind));
+            // `<item type="bool" name="…">` is another way to write it.
+            if element.name() != "bool" && written.as_deref() != Some("bool") {
+                continue;
+            }
             let Some(name) = element.attribute_written("name").map(|name| element.value_of(name)) else { continue };
             said.entry(format!("{FLAG}{name}")).or_default().insert(element.text().trim().to_owned());
         }
@@ -206,13 +210,7 @@ fn flags(loading: &Loading<'_>, main: &Path, wanted: &BTreeSet<String>, out: &mu
 }
 
 /// Looks for values among those of one language, level or kind of device alone.
-fn of_other_values(
-    loading: &Loading<'_>,
-    main: &Path,
-    min: Option<u32>,
-    absent: &mut BTreeSet<&str>,
-    out: &mut Resources,
-) {
+fn of_other_values(loading: &Loading<'_>, main: &Path, min: Option<u32>, absent: &BTreeSet<&str>, out: &mut Resources) {
     let folders = loading.files.list(main).into_iter().map(|(name, _)| name).filter(|name| name.starts_with("values-"));
     let mut read = 0;
     let mut held: BTreeMap<&str, Vec<String>> = BTreeMap::new();
@@ -233,25 +231,33 @@ fn of_other_values(
         }
     }
     for (name, folders) in held {
-        absent.remove(name);
-        out.named.push(name.to_owned());
-        if folders.iter().all(|folder| is_for_some(folder, min)) {
-            out.limited.push((name.to_owned(), folders));
+        match is_for_some(&folders, min) {
+            true => out.limited.push((name.to_owned(), folders)),
+            false => out.named.push(name.to_owned()),
         }
     }
 }
 
-/// Says whether a folder of resources is for some devices alone: of a language, a direction, a newer level. Densities are not: the
+/// Qualifiers that together hold for all devices.
+const PAIRS: [(&str, &str); 3] = [("port", "land"), ("night", "notnight"), ("ldltr", "ldrtl")];
+
+/// Says whether folders of resources are for some devices alone: of a language, a newer level, one way to hold it. Densities are not: the
 /// system scales pictures.
 ///
 /// Source: "App resources overview", the table of qualifiers.
-fn is_for_some(folder: &str, min: Option<u32>) -> bool {
-    folder.split('-').skip(1).any(|qualifier| {
-        let level = qualifier.strip_prefix('v').and_then(|level| level.parse::<u32>().ok());
-        match level {
-            Some(level) => min.is_some_and(|min| level > min),
-            None => !qualifier.ends_with("dpi"),
-        }
+fn is_for_some(folders: &[String], min: Option<u32>) -> bool {
+    let has = |word: &str| folders.iter().any(|folder| folder.split('-').skip(1).eq([word]));
+    if PAIRS.iter().any(|(one, other)| has(one) && has(other)) {
+        return false;
+    }
+    folders.iter().all(|folder| {
+        folder.split('-').skip(1).any(|qualifier| {
+            let level = qualifier.strip_prefix('v').and_then(|level| level.parse::<u32>().ok());
+            match level {
+                Some(level) => min.is_some_and(|min| level > min),
+                None => !qualifier.ends_with("dpi"),
+            }
+        })
     })
 }
 

@@ -4,8 +4,7 @@ use elvask_core::Platform;
 use elvask_core::explain::{Answer, Topic, capability_lines, explain};
 use elvask_core::finding::About;
 use elvask_core::rules::RULES;
-use elvask_platform::android::PERMISSION_PREFIX;
-use elvask_platform::android::Permission;
+use elvask_platform::android::{PERMISSION_PREFIX, Permission};
 use elvask_platform::capability::{Capability, capabilities};
 use elvask_platform::glossary::{Symptom, WordKind};
 use elvask_record::{

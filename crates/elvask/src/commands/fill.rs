@@ -61,7 +61,12 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
         files.extend(kept(&app, &settings)?);
     }
     let undo: String = files.iter().map(FileChange::reverse).collect();
-    if let Some(path) = options.undo_patch.as_deref().filter(|path| *path != Path::new("-") && !files.is_empty()) {
+    let prints = options.undo_patch.as_deref() == Some(Path::new("-"));
+    let patch = options.undo_patch.as_deref().filter(|_| !prints && !files.is_empty());
+    // The whole path, so that the line that takes it back holds in whatever folder it is typed.
+    let patch = patch.map(std::path::absolute).transpose();
+    let patch = patch.map_err(|error| Failure::new(format!("--undo-patch: {error}; nothing is written")))?;
+    if let Some(path) = &patch {
         keep_patch(path, &undo)?;
     }
     let mut written = false;
@@ -71,22 +76,19 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
             output.result(&whole_diff(&files, output));
         }
     } else if !files.is_empty() {
-        written = write(
-            &files,
-            if asking { Write::Ask } else { Write::Yes },
-            &Bounds::of(&app, &options.given.consents),
-            output,
-        )?;
+        let wanted = if asking { Write::Ask } else { Write::Yes };
+        let done = write(&files, wanted, &Bounds::of(&app, &options.given.consents), output);
+        if let (Some(path), false) = (&patch, matches!(done, Ok(true))) {
+            // There is nothing to take back.
+            let _ = std::fs::remove_file(path);
+        }
+        written = done?;
         if asking && !written {
-            if let Some(path) = options.undo_patch.as_deref().filter(|path| *path != Path::new("-")) {
-                // There is nothing to take back.
-                let _ = std::fs::remove_file(path);
-            }
             return Ok(Outcome::Found);
         }
     }
     let mut next = if written { next_steps(&app, &settings, &filled, &files, keep) } else { Vec::new() };
-    if let Some(path) = options.undo_patch.as_deref().filter(|path| written && *path != Path::new("-")) {
+    if let Some(path) = patch.filter(|_| written) {
         next.push(format!(
             "To take it back: `git apply {0}`, or `patch -p1 < {0}`, in the folder of the app.",
             path.display()
@@ -97,7 +99,7 @@ pub(crate) fn run(options: &Fill, output: &Output) -> Done {
     } else {
         output.json(&record(options, &app, &filled, &files, written, next));
     }
-    if written && human && options.undo_patch.as_deref() == Some(Path::new("-")) {
+    if written && human && prints {
         output.result(&undo);
     }
     let left = filled.left.count(Level::Error) > 0 || !filled.wants().is_empty();

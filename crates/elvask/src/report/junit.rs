@@ -128,7 +128,7 @@ fn case(checked: &Checked<'_>, finding: &Finding, suite: &mut Suite, cases: &mut
     cases.push_str("</testcase>\n");
 }
 
-/// Writes a text so that it can stand in XML, in an attribute too. What XML cannot hold at all is left out.
+/// Writes a text so that it can stand in XML, in an attribute too. For what XML cannot hold at all a sign stands in.
 fn escaped(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for letter in text.chars() {

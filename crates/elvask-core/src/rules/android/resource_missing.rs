@@ -157,6 +157,20 @@ mod tests {
         assert_eq!(app("values-v24", "mipmap-anydpi-v26").levels(26, 35).found("resource-missing"), [""; 0]);
         let both = app("values", "mipmap-anydpi-v26").file("android/app/src/main/res/mipmap-mdpi/ic.png", "");
         assert_eq!(both.found("resource-missing"), [""; 0]);
+        // The build, a package or the other half of a pair gives it to all devices.
+        let made = app("values-nl", "mipmap").build("android {\n    namespace 'example.marram'\n    defaultConfig {\n        resValue \"string\", \"app_name\", \"Marram\"\n    }\n}\n");
+        assert_eq!(made.found("resource-missing"), [""; 0]);
+        let brought = app("values-nl", "mipmap-anydpi-v26")
+            .package("skua_files")
+            .file("node_modules/skua_files/android/build.gradle", "apply plugin: 'com.android.library'\n")
+            .file(
+                "node_modules/skua_files/android/src/main/res/values/a.xml",
+                "<resources>\n    <string name=\"app_name\">Marram</string>\n</resources>\n",
+            )
+            .file("node_modules/skua_files/android/src/main/res/mipmap-mdpi/ic.png", "");
+        assert_eq!(brought.found("resource-missing"), [""; 0]);
+        let pair = app("values", "mipmap-port").file("android/app/src/main/res/mipmap-land/ic.xml", "<adaptive-icon/>");
+        assert_eq!(pair.found("resource-missing"), [""; 0]);
     }
 
     #[test]
