@@ -5,8 +5,8 @@
 mod read;
 mod words;
 
-use elvask_platform::Behaviour;
 use elvask_platform::release::newest_level;
+use elvask_platform::{Behaviour, Confidence};
 use elvask_project::filters::{BROWSABLE, DEFAULT, Entry, FilterSpec, VIEW};
 use elvask_project::source::{Place, Sources};
 use words::{delivery, paths, shown_as, what_fits};
@@ -17,6 +17,21 @@ use crate::attempt::{Attempt, Hit, Outcome};
 use crate::filter::{Authority, Filter, FilterError, Intent, Mismatch};
 use crate::index::FilterSet;
 use crate::url::{Link, Uri};
+
+/// Why the file of a host does not let the app open its links.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unverified {
+    /// The reason, in a sentence without a full stop.
+    pub why: String,
+    /// How sure it is that devices see it so.
+    pub sure: Confidence,
+}
+
+impl Unverified {
+    fn of(why: impl Into<String>) -> Unverified {
+        Unverified { why: why.into(), sure: Confidence::High }
+    }
+}
 
 /// How an activity is started when there is one already.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -225,7 +240,7 @@ impl AndroidLinks {
             for (declared, _) in asked.iter().filter(|(declared, _)| covers(declared)) {
                 match self.verified_by(looked_up_at(declared), site) {
                     Ok(at) => return Verification::Verified { at },
-                    Err(why) => failed = Some(why),
+                    Err(failure) => failed = Some(failure.why),
                 }
             }
             return Verification::Failed { why: failed.unwrap_or_default() };
@@ -236,10 +251,10 @@ impl AndroidLinks {
             match self.verified_by(looked_up_at(declared), site) {
                 Ok(at) if covers(declared) => last = at,
                 Ok(_) => {}
-                Err(why) if covers(declared) => return Verification::Failed { why },
-                Err(why) => {
+                Err(failure) if covers(declared) => return Verification::Failed { why: failure.why },
+                Err(failure) => {
                     return Verification::Failed {
-                        why: format!("up to level 30 one host that fails leaves all unverified: {why}"),
+                        why: format!("up to level 30 one host that fails leaves all unverified: {}", failure.why),
                     };
                 }
             }
@@ -251,18 +266,22 @@ impl AndroidLinks {
     ///
     /// # Errors
     /// Why it does not verify the app.
-    pub fn verified_by(&self, host: &str, site: &dyn Website) -> Result<String, String> {
-        let package = self.id.as_deref().ok_or("the application id is not known")?;
+    pub fn verified_by(&self, host: &str, site: &dyn Website) -> Result<String, Unverified> {
+        let package = self.id.as_deref().ok_or_else(|| Unverified::of("the application id is not known"))?;
         let mut wanted = host.to_owned();
         // A list may send on to another one, once.
         for hop in 0..2 {
             let answer = match site.ask(&wanted, Document::AssetLinks) {
                 Served::File(answer) => answer,
-                Served::Absent { at } => return Err(format!("there is no {at}")),
-                Served::Failed { at, reason } => return Err(format!("{at}: {reason}")),
+                Served::Absent { at } => return Err(Unverified::of(format!("there is no {at}"))),
+                Served::Failed { at, reason } => return Err(Unverified::of(format!("{at}: {reason}"))),
             };
             let checked = answer.text(Document::AssetLinks).and_then(AssetLinks::parse);
-            let links = checked.map_err(|why| format!("{}: {why}", answer.at))?;
+            let is_large = answer.body.len() > Document::AssetLinks.max_bytes();
+            let links = checked.map_err(|why| Unverified {
+                why: format!("{}: {why}", answer.at),
+                sure: if is_large { Document::AssetLinks.size_confidence() } else { Confidence::High },
+            })?;
             match links.verify(package, &self.fingerprints) {
                 Ok(()) => return Ok(answer.at),
                 Err(why) => {
@@ -273,12 +292,14 @@ impl AndroidLinks {
                     });
                     match next {
                         Some(next) => wanted = next,
-                        None => return Err(format!("{}: {why}", answer.at)),
+                        None => {
+                            return Err(Unverified { sure: why.confidence(), why: format!("{}: {why}", answer.at) });
+                        }
                     }
                 }
             }
         }
-        Err("the list sends on more than once".to_owned())
+        Err(Unverified::of("the list sends on more than once"))
     }
 
     /// Tells what a device of a level does with a link that another app opens.

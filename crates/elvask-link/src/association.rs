@@ -8,6 +8,8 @@ mod write;
 
 use std::sync::Arc;
 
+use elvask_platform::{Confidence, LinkFact};
+
 pub use write::{Files as AssociationFiles, WriteProblem, Written, plan as plan_file};
 
 /// The files.
@@ -46,6 +48,15 @@ impl Document {
         match self {
             Document::AssetLinks => 1024 * 1024,
             Document::AppleAssociation => 128 * 1024,
+        }
+    }
+
+    /// Returns how sure it is that the platform reads no more.
+    #[must_use]
+    pub fn size_confidence(self) -> Confidence {
+        match self {
+            Document::AssetLinks => LinkFact::LinksSize.confidence(),
+            Document::AppleAssociation => LinkFact::AppleSize.confidence(),
         }
     }
 

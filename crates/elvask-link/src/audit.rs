@@ -1,7 +1,7 @@
 //! The audit of a website: whether its two files let the app's links through on every device.
 
-use elvask_platform::Level;
 use elvask_platform::release::newest_level;
+use elvask_platform::{Level, LinkFact};
 use serde::Serialize;
 
 use crate::android::AndroidLinks;
@@ -221,7 +221,7 @@ fn transport(out: &mut Audited, answer: &Answer) -> bool {
     if size > most {
         out.bad(
             "size",
-            Level::Error,
+            out.document.size_confidence().caps(Level::Error),
             format!("the file has more than the {} KB that devices read", most / 1024),
             "Shorten it: fewer rules with wildcards, no comments.",
         );
@@ -231,7 +231,7 @@ fn transport(out: &mut Audited, answer: &Answer) -> bool {
     if let Some(took) = answer.milliseconds.filter(|took| *took > SLOW) {
         out.bad(
             "time",
-            Level::Warning,
+            LinkFact::LinksTime.confidence().caps(Level::Warning),
             format!(
                 "the answer took {:.1} seconds; Android's verifier gives up after about five",
                 took as f64 / 1000.0
@@ -292,7 +292,7 @@ fn asset_links(
             Ok(()) => out.good("app id and fingerprint", format!("{package} with a certificate of the app")),
             Err(why) => match android.verified_by(host, site) {
                 Ok(at) => out.good("app id and fingerprint", format!("{package}, by way of {at}")),
-                Err(_) => out.bad("app id and fingerprint", Level::Error, why.to_string(), "`elvask link files` adds what is missing; with signing by the store, it is the store's certificate that counts."),
+                Err(_) => out.bad("app id and fingerprint", why.confidence().caps(Level::Error), why.to_string(), "`elvask link files` adds what is missing; with signing by the store, it is the store's certificate that counts."),
             },
         }
         let listed = file.statements.iter().filter(|one| one.package == package).flat_map(|one| &one.fingerprints);
@@ -373,7 +373,7 @@ fn apple(
     };
     out.good("form", count(file.details.len(), "entry"));
     for doubt in &file.doubts {
-        out.bad("form", Level::Warning, doubt.clone(), "Correct it, or remove it.");
+        out.bad("form", doubt.sure.caps(Level::Warning), doubt.message.clone(), "Correct it, or remove it.");
     }
     let Some(id) = links.id() else {
         out.bad("app id", Level::Error, "the bundle id is not known", "Add `ios-id` to [app] in elvask.toml.");

@@ -24,6 +24,7 @@ pub mod gradle;
 pub mod ios;
 mod kind;
 mod level;
+mod linkfact;
 mod lists;
 pub mod manifest;
 pub mod names;
@@ -40,6 +41,7 @@ pub use behaviour::Behaviour;
 pub use confidence::Confidence;
 pub use kind::Kind;
 pub use level::{Level, Strength};
+pub use linkfact::LinkFact;
 pub use lists::List;
 pub use version::Version;
 

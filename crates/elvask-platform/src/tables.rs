@@ -46,7 +46,7 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 44] = [
+const TABLES: [(&str, &[Cell]); 45] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
@@ -133,6 +133,7 @@ const TABLES: [(&str, &[Cell]); 44] = [
             Text,
         ],
     ),
+    ("link-facts", &[Text, Text, Text, Confidence]),
     ("lists", &[Word(crate::lists::LISTS), Text, Maybe]),
     ("manifest-elements", &[Text, Word(&["children", "keep", "merge"]), Text, Maybe, Maybe]),
     (

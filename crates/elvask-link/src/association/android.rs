@@ -2,6 +2,7 @@
 //!
 //! Source: "Verify app links" in the platform's guides and the statement list format of digital asset links.
 
+use elvask_platform::{Confidence, LinkFact};
 use serde_json::Value;
 
 /// The relation that lets an app open the links of a site.
@@ -70,7 +71,21 @@ pub enum LinksProblem {
         package: String,
         /// What stands there.
         listed: Vec<String>,
+        /// Whether one of the app's would do if it stood there in capitals.
+        only_case: bool,
     },
+}
+
+impl LinksProblem {
+    /// Returns how sure it is that the app is not let open links for this.
+    #[must_use]
+    pub fn confidence(&self) -> Confidence {
+        match self {
+            // Capitals are the published form; whether a verifier that is lenient is about is not known.
+            LinksProblem::BadFingerprint { only_case: true, .. } => LinkFact::FingerprintCase.confidence(),
+            _ => Confidence::High,
+        }
+    }
 }
 
 fn others(listed: &[String]) -> String {
@@ -158,7 +173,10 @@ impl AssetLinks {
         let listed = || opening.iter().flat_map(|one| &one.fingerprints);
         let package = package.to_owned();
         if !listed().any(|one| is_fingerprint(one)) {
-            return Err(LinksProblem::BadFingerprint { package, listed: listed().cloned().collect() });
+            let would_do =
+                |print: String| is_fingerprint(&print) && (fingerprints.is_empty() || fingerprints.contains(&print));
+            let only_case = listed().any(|one| would_do(one.to_ascii_uppercase()));
+            return Err(LinksProblem::BadFingerprint { package, listed: listed().cloned().collect(), only_case });
         }
         if !fingerprints.is_empty() && !listed().any(|one| fingerprints.contains(one)) {
             return Err(LinksProblem::OtherFingerprint { package, listed: listed().cloned().collect() });
@@ -194,6 +212,11 @@ mod tests {
         );
         let small = AssetLinks::parse(&file("example.marram.fieldlog", &good.to_lowercase())).unwrap();
         assert!(matches!(small.verify("example.marram.fieldlog", &[]), Err(LinksProblem::BadFingerprint { .. })));
+        // Whether capitals are a must is less than sure; that another certificate's does not count is.
+        let sure = |mine: &[String]| small.verify("example.marram.fieldlog", mine).unwrap_err().confidence();
+        assert_eq!(sure(&[]), Confidence::Medium);
+        assert_eq!(sure(std::slice::from_ref(&good)), Confidence::Medium);
+        assert_eq!(sure(&[vec!["CD"; 32].join(":")]), Confidence::High);
     }
 
     #[test]

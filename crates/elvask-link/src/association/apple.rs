@@ -2,7 +2,7 @@
 //!
 //! Sources: "Supporting associated domains", "Supporting universal links in your app" and "applinks" in the platform's documentation.
 
-use elvask_platform::Version;
+use elvask_platform::{Confidence, LinkFact, Version};
 use serde_json::{Map, Value};
 
 use super::glob::{Budget, Glob, Variables, unknown};
@@ -19,8 +19,17 @@ pub struct AppleAssociation {
     variables: Variables,
     /// Whether `apps` stands there as an empty array, as systems before 13 want it.
     pub has_empty_apps: bool,
-    /// What is odd about it, in sentences without a full stop.
-    pub doubts: Vec<String>,
+    /// What is odd about it.
+    pub doubts: Vec<Doubt>,
+}
+
+/// Something odd.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Doubt {
+    /// What it is, in a sentence without a full stop.
+    pub message: String,
+    /// How sure it is that it does harm.
+    pub sure: Confidence,
 }
 
 /// An entry for one or several apps.
@@ -110,7 +119,7 @@ impl AppleAssociation {
         let Value::Object(links) = links else { return Err("\"applinks\" must be an object".to_owned()) };
         match links.get("apps") {
             Some(Value::Array(apps)) if apps.is_empty() => file.has_empty_apps = true,
-            Some(_) => file.doubts.push("\"apps\" must be an empty array if it is there at all".to_owned()),
+            Some(_) => file.doubt(Confidence::High, "\"apps\" must be an empty array if it is there at all".to_owned()),
             None => {}
         }
         if let Some(Value::Object(variables)) = links.get("substitutionVariables") {
@@ -118,8 +127,10 @@ impl AppleAssociation {
                 let values = values.as_array().map(Vec::as_slice).unwrap_or_default();
                 let texts: Vec<String> = values.iter().filter_map(Value::as_str).map(str::to_owned).collect();
                 if texts.iter().any(|text| text.contains("$(")) {
-                    file.doubts
-                        .push(format!("a value of the variable {name} names another variable; it is taken as text"));
+                    file.doubt(
+                        Confidence::High,
+                        format!("a value of the variable {name} names another variable; it is taken as text"),
+                    );
                 }
                 file.variables.insert(name.clone(), texts);
             }
@@ -141,15 +152,20 @@ impl AppleAssociation {
                     let paths = detail.get("paths").map(strings);
                     file.details.push(Detail { apps: vec![id.clone()], has_old_id: true, components: None, paths });
                 }
-                file.doubts.push(
+                file.doubt(
+                    Confidence::High,
                     "\"details\" is an object, as in the first form of the file; an array is the one to write"
                         .to_owned(),
                 );
             }
             Some(_) => return Err("\"details\" must be an array".to_owned()),
-            None => file.doubts.push("\"applinks\" has no \"details\"".to_owned()),
+            None => file.doubt(Confidence::High, "\"applinks\" has no \"details\"".to_owned()),
         }
         Ok(file)
+    }
+
+    fn doubt(&mut self, sure: Confidence, message: impl Into<String>) {
+        self.doubts.push(Doubt { message: message.into(), sure });
     }
 
     fn read_detail(&mut self, detail: &Map<String, Value>, defaults: Defaults) -> Result<Detail, String> {
@@ -207,11 +223,13 @@ impl AppleAssociation {
         for key in one.keys().filter(|key| {
             !matches!(key.as_str(), "/" | "?" | "#" | "exclude" | "comment" | "caseSensitive" | "percentEncoded")
         }) {
-            self.doubts.push(format!("a rule has the key {key:?}, which means nothing"));
+            self.doubt(Confidence::High, format!("a rule has the key {key:?}, which means nothing"));
         }
         let patterns = component.path.iter().chain(&component.fragment);
-        for name in patterns.flat_map(|pattern| unknown(pattern, &self.variables)) {
-            self.doubts.push(format!("a rule names the variable {name}, which is not defined: it matches nothing"));
+        let unknown: Vec<_> = patterns.flat_map(|pattern| unknown(pattern, &self.variables)).collect();
+        for name in unknown {
+            let message = format!("a rule names the variable {name}, which is not defined: it matches nothing");
+            self.doubt(LinkFact::VariableKnown.confidence(), message);
         }
         Ok(component)
     }

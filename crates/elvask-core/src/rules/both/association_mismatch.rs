@@ -5,6 +5,7 @@ use elvask_link::association::{Document, Served};
 use elvask_link::device::newest_version;
 use elvask_markup::Span;
 use elvask_needs::remedy::Remedy;
+use elvask_platform::Confidence;
 use elvask_project::source::{FileId, Place};
 
 use super::association_missing::wanted;
@@ -53,7 +54,7 @@ impl Rule for AssociationMismatch {
                 let fresh: Vec<Finding> = idle.into_iter().filter(is_new).collect();
                 out.extend(fresh);
             }
-            let Some((message, near)) = wrong else { continue };
+            let Some((message, near, sure)) = wrong else { continue };
             let message = message.strip_prefix(&format!("{}: ", source.shown)).map(str::to_owned).unwrap_or(message);
             // Where the words stand that are wrong; else at the start.
             let start = near.and_then(|near| Some((source.text.find(&near)?, near.len())));
@@ -65,14 +66,15 @@ impl Rule for AssociationMismatch {
             if out.iter().any(|known| known.rule.id == ABOUT.id && known.place == place) {
                 continue;
             }
-            let mut finding = Finding::new(&ABOUT, host, place, message).mend(remedy);
+            let mut finding = Finding::new(&ABOUT, host, place, message).level(sure.caps(ABOUT.level)).mend(remedy);
             finding.platform = Some(document.platform());
             out.push(finding);
         }
     }
 }
 
-type Wrong = Option<(String, Option<String>)>;
+/// What is wrong, what of the file says so, and how sure it is that it does harm.
+type Wrong = Option<(String, Option<String>, Confidence)>;
 
 fn android(context: &Context<'_>, host: &str, site: &dyn elvask_link::association::Website) -> Wrong {
     let variants = &context.links().android;
@@ -86,7 +88,7 @@ fn android(context: &Context<'_>, host: &str, site: &dyn elvask_link::associatio
     let listed = elvask_link::association::android::AssetLinks::parse(&text).unwrap_or_default();
     let mine = listed.statements.iter().find(|one| Some(one.package.as_str()) == links.id.as_deref());
     let near = mine.map(|one| one.fingerprints.first().cloned().unwrap_or_else(|| one.package.clone()));
-    Some((why, near))
+    Some((why.why, near, why.sure))
 }
 
 fn apple(context: &Context<'_>, host: &str, site: &dyn elvask_link::association::Website) -> Wrong {
@@ -99,12 +101,12 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn elvask_link::association:
     };
     let file = match text.and_then(|text| AppleAssociation::parse(&text)) {
         Ok(file) => file,
-        Err(why) => return Some((why, None)),
+        Err(why) => return Some((why, None, Confidence::High)),
     };
     let wanted = id.whole().unwrap_or_else(|| format!("TEAM.{}", id.bundle));
     if !file.details.iter().flat_map(|detail| &detail.apps).any(|app| id.is(app)) {
         let other = file.details.iter().flat_map(|detail| &detail.apps).find(|app| app.ends_with(id.bundle)).cloned();
-        return Some((format!("the file does not list {wanted}"), other));
+        return Some((format!("the file does not list {wanted}"), other, Confidence::High));
     }
     for route in context.app.config.links.routes.iter().filter(|route| route.is_for(host)) {
         let Some(link) = route.on_host(host) else { continue };
@@ -113,13 +115,16 @@ fn apple(context: &Context<'_>, host: &str, site: &dyn elvask_link::association:
                 return Some((
                     format!("the rule {rule} opens the app for {}, which is meant to stay in the browser", route.path),
                     None,
+                    Confidence::High,
                 ));
             }
             (Decision::Excluded { rule }, false) => {
-                return Some((format!("the rule {rule} keeps {} in the browser", route.path), None));
+                return Some((format!("the rule {rule} keeps {} in the browser", route.path), None, Confidence::High));
             }
             (Decision::NoRule { .. }, false) if context.links().is_let_through_elsewhere(route, host, site) => {}
-            (Decision::NoRule { .. }, false) => return Some((format!("no rule lets {} through", route.path), None)),
+            (Decision::NoRule { .. }, false) => {
+                return Some((format!("no rule lets {} through", route.path), None, Confidence::High));
+            }
             _ => {}
         }
     }
@@ -172,6 +177,10 @@ mod tests {
             .file("site/.well-known/assetlinks.json", &links(&print("CD")))
             .toml(&format!("[links]\nsite = 'site'\nfingerprints = ['{}']", print("AB")));
         assert_eq!(app.found(ID), ["error marram.example 7:37"]);
+        // In small letters it is the app's own: whether all devices mind is not sure.
+        let app = app.file("site/.well-known/assetlinks.json", &links(&print("ab")));
+        assert_eq!(app.found(ID), ["warning marram.example 7:37"]);
+        let app = app.file("site/.well-known/assetlinks.json", &links(&print("CD")));
         let filled = crate::fill::fill(&app.load(), &app.settings).unwrap();
         let text = &filled.sources.file(filled.changed[0]).text;
         assert!(text.contains(&print("AB")) && text.contains(&print("CD")), "{text}");
