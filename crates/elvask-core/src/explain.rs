@@ -30,6 +30,8 @@ pub enum Topic {
         companions: Vec<Companion>,
         /// What the store wants.
         review: Option<&'static str>,
+        /// What hangs on the use that an app makes of it.
+        advice: Vec<&'static str>,
         /// The capabilities that want it.
         capabilities: Vec<Capability>,
     },
@@ -198,6 +200,7 @@ fn permission(known: &'static Permission) -> Topic {
         succession: android::succession(known.name),
         companions: android::companions(known.name).collect(),
         review: android::store_review(known.name),
+        advice: android::permission_advice(known.name).collect(),
         capabilities: capabilities_with(Kind::Permission, known.name).collect(),
     }
 }

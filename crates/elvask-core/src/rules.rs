@@ -100,6 +100,7 @@ pub static RULES: &[&dyn Rule] = &[
     &ios::url_scheme_reserved::UrlSchemeReserved,
     &ios::background_mode_missing::BackgroundModeMissing,
     &ios::background_mode_unknown::BackgroundModeUnknown,
+    &ios::background_mode_unneeded::BackgroundModeUnneeded,
     &ios::entitlement_missing::EntitlementMissing,
     &ios::entitlement_value::EntitlementValue,
     &ios::entitlement_unwired::EntitlementUnwired,

@@ -330,10 +330,12 @@ fn keys_and_schemes() {
     let modes = needs("ios.plist = { key = 'UIBackgroundModes', value = ['audio'] }");
     let case = |plist: &str, expected: &[&str]| Case { sheet: &modes, plist, ..Case::default() }.finds(expected);
     case("<key>A</key><true/>", &["error plist-missing UIBackgroundModes 2"]);
-    case("<key>UIBackgroundModes</key>\n<array><string>audio</string><string>fetch</string></array>", &[]);
+    case("<key>UIBackgroundModes</key>\n<array><string>audio</string></array>", &[]);
+    let other = "note background-mode-unneeded fetch 4";
+    case("<key>UIBackgroundModes</key>\n<array><string>audio</string><string>fetch</string></array>", &[other]);
     case(
         "<key>UIBackgroundModes</key>\n<array><string>fetch</string></array>",
-        &["error plist-missing UIBackgroundModes 4"],
+        &["error plist-missing UIBackgroundModes 4", other],
     );
     let flag = needs("ios.plist = { key = 'ExampleCalm', value = true }");
     let case = |plist: &str, expected: &[&str]| Case { sheet: &flag, plist, ..Case::default() }.finds(expected);

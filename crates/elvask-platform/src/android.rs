@@ -169,6 +169,15 @@ fn is_of(written: &str, permission: &str) -> bool {
     written.strip_suffix('*').map_or(written == permission, |start| permission.starts_with(start))
 }
 
+/// Returns what hangs on the use that an app makes of a permission, in sentences: its owner can apply it, and no file shows it.
+///
+/// Sources: "Manifest.permission", "Request runtime permissions" and "Behavior changes" of each release.
+pub fn permission_advice(permission: &str) -> impl Iterator<Item = &'static str> {
+    rows(include_str!("../data/android-permission-advice.tsv"))
+        .filter(move |row| row.cell(0) == permission)
+        .map(|row| row.cell(1))
+}
+
 /// Returns what must stand beside a permission.
 pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
     rows(include_str!("../data/android-permission-companions.tsv"))

@@ -46,13 +46,14 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 45] = [
+const TABLES: [(&str, &[Cell]); 46] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
     ("android-component-permissions", &[Text, Word(&["receiver", "service"]), Text, Word(&["error"]), Text]),
     ("android-idle-attributes", &[Text, Text, Text, Text]),
     ("android-implied-features", &[Text, Text, MaybeNumber, Word(&["", "tv", "tablet tv"])]),
+    ("android-permission-advice", &[Text, Text, Confidence]),
     ("android-permission-changes", &[Text, Text]),
     ("android-permission-companions", &[Text, Number, Text, Word(&["error", "note", "warning"]), Text, Maybe]),
     ("android-permission-successors", &[Text, Number, Number, Maybe, Text, Maybe]),

@@ -192,6 +192,8 @@ pub enum TopicRecord {
         companions: Vec<CompanionRecord>,
         /// What the store wants.
         store: Option<&'static str>,
+        /// What hangs on the use that an app makes of it, in sentences; empty where nothing does.
+        advice: Vec<&'static str>,
         /// The capabilities that stand for it.
         capabilities: Vec<&'static str>,
     },
@@ -330,7 +332,7 @@ impl TopicRecord {
                 android: lines(*one, Platform::Android),
                 ios: lines(*one, Platform::Ios),
             },
-            Topic::Permission { known, changes, succession, companions, review, capabilities } => {
+            Topic::Permission { known, changes, succession, companions, review, advice, capabilities } => {
                 TopicRecord::Permission {
                     name: known.name,
                     first_level: known.first_level,
@@ -357,6 +359,7 @@ impl TopicRecord {
                         })
                         .collect(),
                     store: *review,
+                    advice: advice.clone(),
                     capabilities: names(capabilities),
                 }
             }

@@ -2,6 +2,7 @@
 
 pub mod background_mode_missing;
 pub mod background_mode_unknown;
+pub mod background_mode_unneeded;
 pub mod build_setting;
 pub mod domain_developer_mode;
 pub mod domain_form;

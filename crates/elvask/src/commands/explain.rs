@@ -96,7 +96,7 @@ fn human(topic: &Topic) -> String {
             }
             out
         }
-        Topic::Permission { known, changes, succession, companions, review, capabilities } => {
+        Topic::Permission { known, changes, succession, companions, review, advice, capabilities } => {
             let mut out = permission(known, changes);
             out.push_str(&words(topic));
             if let Some(succession) = succession {
@@ -124,6 +124,9 @@ fn human(topic: &Topic) -> String {
             }
             if let Some(review) = review {
                 out.push_str(&section("Store", review));
+            }
+            if !advice.is_empty() {
+                out.push_str(&section("Depending on what it is for", &advice.join(" ")));
             }
             out.push_str(&part_of(capabilities));
             out.push_str(&rest(topic));

@@ -1,9 +1,12 @@
 //! `declared-unneeded`: something is declared and nothing needs it.
 
+use elvask_markup::plist::plan::NewValue;
+use elvask_needs::kinds::ios::background_mode::MODES;
 use elvask_needs::kinds::ios::query_scheme::bare;
 use elvask_needs::kinds::{self, Declared};
 use elvask_needs::reach::Reach;
 use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
 use elvask_platform::List;
 use elvask_platform::{Kind, android, ios};
 use elvask_project::layout::Layout;
@@ -63,7 +66,7 @@ impl Rule for DeclaredUnneeded {
 }
 
 /// Says whether something has a use for a declaration, or might have one that is not seen.
-fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
+pub(in crate::rules) fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
     let name = declared.name.as_str();
     let spec = kinds::spec(kind);
     let new = |layout: &Layout| android::is_in_new_apps(layout.id(), kind.id(), name);
@@ -73,6 +76,9 @@ fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
     let could = context.needs.unreached().iter().filter(|one| one.reached.reach != Reach::Out);
     let mut all = context.needs.all().iter().chain(context.needs.brought()).chain(could);
     if all.any(|one| one.kind() == kind && spec.is_about(context, (name, declared.place), (&one.name, &one.need))) {
+        return true;
+    }
+    if is_named_by_value(context, kind, name) {
         return true;
     }
     if kind == Kind::Permission {
@@ -96,6 +102,23 @@ fn is_wanted(context: &Context<'_>, kind: Kind, declared: &Declared) -> bool {
         name == "aps-environment" && modes.iter().any(|mode| mode.as_str() == Some("remote-notification"))
     };
     kind == Kind::Entitlement && (ios::entitlement(name).is_none() || OWN.contains(&name) || pushes())
+}
+
+/// Says whether a plugin asks for the key of the property list that holds a thing, with this one in its value.
+fn is_named_by_value(context: &Context<'_>, kind: Kind, name: &str) -> bool {
+    let key = match kind {
+        Kind::BackgroundMode => MODES,
+        Kind::QueryScheme => "LSApplicationQueriesSchemes",
+        Kind::Usage => name,
+        _ => return false,
+    };
+    let mut of_key = context.needs.all().iter().filter(|one| one.kind() == Kind::Plist && one.name == key);
+    of_key.any(|one| match &one.need {
+        Need::Plist { value: NewValue::Array(items) } => {
+            items.iter().any(|item| matches!(item, NewValue::String(text) if text == name))
+        }
+        _ => kind == Kind::Usage,
+    })
 }
 
 /// Says whether another key of the app's is of no use without a purpose or a background mode.
@@ -182,6 +205,14 @@ mod tests {
     fn told(app: &mut Fixture) -> Vec<String> {
         app.settings.unneeded = true;
         app.found(ID)
+    }
+
+    #[test]
+    fn what_a_plugin_asks_for_as_a_value_is_kept() {
+        let list = "    <key>UIBackgroundModes</key>\n    <array>\n        <string>fetch</string>\n    </array>\n";
+        let asks = |mode: &str| format!("ios.plist = {{ key = 'UIBackgroundModes', value = ['{mode}'] }}");
+        assert!(told(&mut Fixture::ios(list).needs("p", &asks("fetch"))).is_empty());
+        assert_eq!(told(&mut Fixture::ios(list).needs("p", &asks("audio"))), ["warning fetch 5:9"]);
     }
 
     #[test]

@@ -45,6 +45,14 @@ impl Rule for PlistCompanion {
     }
 }
 
+/// Says whether a background mode lacks what it does not work without.
+pub(super) fn lacks_companion(context: &Context<'_>, plist: PlistView<'_>, mode: &str) -> bool {
+    let of_mode = |companion: &Companion| companion.of.strip_prefix("mode ") == Some(mode);
+    companions()
+        .filter(of_mode)
+        .any(|companion| !companion.one_of.iter().any(|wanted| is_there(context, plist, wanted)))
+}
+
 /// Returns where a key, `mode …` or `entitlement …` is declared.
 fn found(context: &Context<'_>, plist: PlistView<'_>, of: &str) -> Option<Place> {
     let Some(key) = of.strip_prefix("entitlement ") else { return declared(plist, of) };
