@@ -119,7 +119,7 @@ impl Needs {
     #[must_use]
     pub fn gather(app: &App, answers: &Answers, scene: &Scene<'_>) -> Needs {
         let mut needs = Needs::default();
-        for requirement in raw(app) {
+        for requirement in raw(app, &|_| true) {
             let plugin = requirement.plugin;
             let requirement = Requirement { named_by_owner: !answers_in(&requirement.name).is_empty(), ..requirement };
             let answered =
@@ -262,25 +262,25 @@ fn declared_name(app: &App, scene: &Scene<'_>, requirement: &Requirement) -> Opt
     all.into_iter().map(|one| one.name).find(|name| fits(name))
 }
 
-/// Returns what the plugins need, as their sheets state it; of those without a sheet, as their own files show it.
-fn raw(app: &App) -> Vec<Requirement> {
+/// Returns what the plugins need that is `wanted`, as their sheets state it; of those without a sheet, as their own files show it.
+fn raw(app: &App, wanted: &dyn Fn(&Need) -> bool) -> Vec<Requirement> {
     let mut all = Vec::new();
     for (at, plugin) in app.plugins.iter().enumerate() {
         match &plugin.sheet {
             Some(found) => of_sheet(app, at, plugin, found, &mut all),
-            None => of_evidence(app, at, plugin, &mut all),
+            None => of_evidence(app, at, plugin, wanted, &mut all),
         }
     }
     let levels = app.all_levels();
-    all.retain(|requirement| levels.iter().any(|levels| requirement.holds(levels)));
+    all.retain(|requirement| wanted(&requirement.need) && levels.iter().any(|levels| requirement.holds(levels)));
     all
 }
 
 /// Gathers what a plugin's own files show.
-fn of_evidence(app: &App, at: usize, plugin: &Plugin, all: &mut Vec<Requirement>) {
+fn of_evidence(app: &App, at: usize, plugin: &Plugin, wanted: &dyn Fn(&Need) -> bool, all: &mut Vec<Requirement>) {
     let Some(evidence) = &plugin.evidence else { return };
     let learned = evidence.requirements.iter().zip(&plugin.judged);
-    let learned = learned.filter(|(learned, _)| app.has(learned.need.platform()));
+    let learned = learned.filter(|(learned, _)| app.has(learned.need.platform()) && wanted(&learned.need));
     all.extend(learned.map(|(learned, judged)| {
         // Practitioners advise to open a link at once and to handle the failure.
         let asks = plugin.own && matches!(learned.kind(), Kind::Query | Kind::QueryScheme);
@@ -427,7 +427,11 @@ impl Answers {
                 answers.put(at, &key.text, Answered { value: answer.text.clone(), place, declared: false });
             }
         }
-        for requirement in raw(app) {
+        // The others have no value to read back.
+        let has_value = |need: &Need| {
+            matches!(need, Need::MetaData { value: Some(_), .. } | Need::Plist { value: NewValue::String(_) })
+        };
+        for requirement in raw(app, &has_value) {
             if let Some((template, value, place)) = declared_value(&requirement, manifest, plist) {
                 let sheet = app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
                 for (key, value) in read_back(template, &value).unwrap_or_default() {

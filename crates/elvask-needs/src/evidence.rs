@@ -48,7 +48,7 @@ pub struct Learned {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub one_of: Option<String>,
     /// When it holds.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "When::is_always")]
     pub when: When,
     /// The package's own manifest declares it, so that the build brings it into the app.
     #[serde(default)]

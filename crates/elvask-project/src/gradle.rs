@@ -19,7 +19,7 @@ use values::Properties;
 
 use crate::files::{Files, normal};
 use crate::loading::Loading;
-use crate::source::{FileId, Place};
+use crate::source::{FileId, Place, read_text};
 
 /// A value that a file states.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -316,9 +316,24 @@ impl Workspace {
     }
 }
 
-/// Reads a package's own build file, whose text is given with its path: its namespace and levels, without the rest of the
-/// build around it.
-pub fn read_text_alone(loading: &mut Loading<'_>, folder: &Path, build: Option<(String, PathBuf)>) -> Module {
+/// A build file whose text was taken apart, and that no app has taken in yet.
+pub struct BuildFile {
+    path: PathBuf,
+    text: Arc<str>,
+    statements: Arc<Vec<Statement>>,
+}
+
+impl BuildFile {
+    /// Reads a build file; `None` where it cannot be read as text.
+    pub fn read(files: &dyn Files, path: PathBuf) -> Option<Self> {
+        let text: Arc<str> = read_text(files, &path).ok()?.into();
+        let statements = Arc::new(parse(&text, Language::of_file(&path.to_string_lossy())));
+        Some(BuildFile { path, text, statements })
+    }
+}
+
+/// Takes in a package's own build file: its namespace and levels, without the rest of the build around it.
+pub fn read_alone(loading: &mut Loading<'_>, folder: &Path, build: Option<BuildFile>) -> Module {
     let workspace = Workspace {
         root: normal(folder),
         properties: Properties::default(),
@@ -328,10 +343,10 @@ pub fn read_text_alone(loading: &mut Loading<'_>, folder: &Path, build: Option<(
         repositories: Vec::new(),
         modules: Vec::new(),
     };
-    let script = build.map(|(text, path)| {
-        let statements = Arc::new(parse(&text, Language::of_file(&path.to_string_lossy())));
-        let text: Arc<str> = text.into();
-        Script { file: loading.add(&path, Arc::clone(&text)), text, statements }
+    let script = build.map(|BuildFile { path, text, statements }| Script {
+        file: loading.add(&path, Arc::clone(&text)),
+        text,
+        statements,
     });
     module::of(&workspace, folder, script.into_iter().collect())
 }

@@ -1,9 +1,12 @@
-//! Where is kept between runs what was learnt of packages: files under the user's folder for such things.
+//! Where is kept between runs what was learnt of packages: a file for each repository, under the user's folder for such things.
 //!
 //! Nothing depends on them. One that is missing or damaged is made anew; the folder may be deleted at any time.
 
-use std::path::PathBuf;
-use std::sync::Arc;
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::fs::File;
+use std::io::Read as _;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, SystemTime};
 
 use elvask_needs::evidence::Cache;
@@ -14,21 +17,89 @@ const VARIABLE: &str = "ELVASK_CACHE_DIR";
 /// A file that was changed within this time may be changed again without another time standing on it.
 const SETTLED: Duration = Duration::from_secs(2);
 
+/// How a file of records starts. Then come, in bytes: how many records there are; of each its key and its length; the records.
+const START: &[u8; 8] = b"elvask-1";
+
+/// How long a key is.
+const KEY: usize = 32;
+
+/// The most records of one file.
+const MAX_RECORDS: usize = 200_000;
+
+/// The records of one repository.
 #[derive(Debug)]
-struct Folder {
+struct Records {
     path: PathBuf,
     now: u128,
+    file: Option<File>,
+    /// Where in the file each record is: its first byte, and how many.
+    index: HashMap<[u8; KEY], (u64, u32)>,
+    /// Which of them were asked for in this run.
+    asked: Mutex<HashSet<[u8; KEY]>>,
+    /// What is new.
+    fresh: Mutex<BTreeMap<[u8; KEY], Vec<u8>>>,
 }
 
-/// Returns the user's cache; `None` where there is no folder for it, or none is wanted.
-pub(crate) fn open() -> Option<Arc<dyn Cache>> {
-    let path = match std::env::var_os(VARIABLE) {
+/// The records that are open: all apps of one repository share them, and they are written once.
+static OPEN: Mutex<Vec<Arc<Records>>> = Mutex::new(Vec::new());
+
+/// Returns the user's cache for an app; `None` where there is no folder for it, or none is wanted.
+pub(crate) fn open(app: &Path) -> Option<Arc<dyn Cache>> {
+    let folder = match std::env::var_os(VARIABLE) {
         Some(told) if told.is_empty() => return None,
         Some(told) => PathBuf::from(told),
         None => user_folder()?.join("elvask").join("packages"),
     };
     let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).ok()?.as_nanos();
-    Some(Arc::new(Folder { path, now }))
+    let repository = app.ancestors().find(|folder| folder.join(".git").exists()).unwrap_or(app);
+    let path = folder.join(format!("{:016x}", name_of(repository)));
+    let mut open = OPEN.lock().ok()?;
+    if let Some(records) = open.iter().find(|records| records.path == path) {
+        return Some(Arc::<Records>::clone(records));
+    }
+    let mut file = File::open(&path).ok();
+    let index = file.as_mut().and_then(index).unwrap_or_default();
+    let records = Arc::new(Records { path, now, file, index, asked: Mutex::default(), fresh: Mutex::default() });
+    open.push(Arc::clone(&records));
+    Some(records)
+}
+
+/// Writes what is new in all records. Without it, or if the process is ended before, the next run makes it anew.
+pub(crate) fn settle() {
+    let open = OPEN.lock().map(|mut open| std::mem::take(&mut *open)).unwrap_or_default();
+    for records in open {
+        records.keep();
+    }
+}
+
+/// Returns a number for a folder. Two that have the same share a file, and do each other no harm.
+fn name_of(folder: &Path) -> u64 {
+    let step = |sum: u64, byte: &u8| (sum ^ u64::from(*byte)).wrapping_mul(0x0000_0100_0000_01B3);
+    folder.as_os_str().as_encoded_bytes().iter().fold(0xcbf2_9ce4_8422_2325, step)
+}
+
+/// Reads where the records are. A file that is not in the form has none.
+fn index(file: &mut File) -> Option<HashMap<[u8; KEY], (u64, u32)>> {
+    const ENTRY: usize = KEY + 4;
+    let length = file.metadata().ok()?.len();
+    let mut head = [0; START.len() + 4];
+    file.read_exact(&mut head).ok()?;
+    let (start, count) = head.split_first_chunk::<8>()?;
+    let count = usize::try_from(u32::from_le_bytes(count.try_into().ok()?)).ok()?;
+    if start != START || count > MAX_RECORDS {
+        return None;
+    }
+    let mut entries = vec![0; count * ENTRY];
+    file.read_exact(&mut entries).ok()?;
+    let mut at = u64::try_from(head.len() + entries.len()).ok()?;
+    let mut index = HashMap::with_capacity(count);
+    for entry in entries.as_chunks::<ENTRY>().0 {
+        let (key, size) = entry.split_first_chunk::<KEY>()?;
+        let size = u32::from_le_bytes(size.try_into().ok()?);
+        index.insert(*key, (at, size));
+        at += u64::from(size);
+    }
+    (at == length).then_some(index)
 }
 
 /// Returns the folder in which programs keep what they can make again.
@@ -44,22 +115,83 @@ fn user_folder() -> Option<PathBuf> {
     }
 }
 
-impl Cache for Folder {
-    fn get(&self, key: &str) -> Option<Vec<u8>> {
-        std::fs::read(self.path.join(key)).ok()
+impl Records {
+    fn read(&self, (at, size): (u64, u32)) -> Option<Vec<u8>> {
+        let mut record = vec![0; usize::try_from(size).ok()?];
+        read_at(self.file.as_ref()?, &mut record, at).ok()?;
+        Some(record)
     }
 
-    fn put(&self, key: &str, record: &[u8], newest: u128) {
-        if newest + SETTLED.as_nanos() > self.now {
-            return;
+    /// Writes what is new, and what was there before: all that was asked for, and of the rest no more than that.
+    fn keep(&self) -> Option<()> {
+        let mut kept = std::mem::take(&mut *self.fresh.lock().ok()?);
+        if kept.is_empty() {
+            return None;
         }
+        let asked = std::mem::take(&mut *self.asked.lock().ok()?);
+        let (mut before, mut rest): (Vec<_>, Vec<_>) = self.index.iter().partition(|(key, _)| asked.contains(*key));
+        rest.sort_unstable_by_key(|(_, (at, _))| *at);
+        rest.truncate(before.len() + kept.len());
+        before.append(&mut rest);
+        for (key, at) in before {
+            if !kept.contains_key(key) {
+                kept.insert(*key, self.read(*at)?);
+            }
+        }
+        let mut out = START.to_vec();
+        out.extend_from_slice(&u32::try_from(kept.len()).ok()?.to_le_bytes());
+        for (key, record) in &kept {
+            out.extend_from_slice(key);
+            out.extend_from_slice(&u32::try_from(record.len()).ok()?.to_le_bytes());
+        }
+        kept.values().for_each(|record| out.extend_from_slice(record));
         // Put into place whole or not at all; two programs that do so at once do no harm.
-        let part = self.path.join(format!("{key}.{}", std::process::id()));
-        let written = std::fs::create_dir_all(&self.path)
-            .and_then(|()| std::fs::write(&part, record))
-            .and_then(|()| std::fs::rename(&part, self.path.join(key)));
+        let part = self.path.with_extension(std::process::id().to_string());
+        let written = std::fs::create_dir_all(self.path.parent()?)
+            .and_then(|()| std::fs::write(&part, out))
+            .and_then(|()| std::fs::rename(&part, &self.path));
         if written.is_err() {
             let _ = std::fs::remove_file(&part);
+        }
+        Some(())
+    }
+}
+
+#[cfg(unix)]
+fn read_at(file: &File, into: &mut [u8], at: u64) -> std::io::Result<()> {
+    std::os::unix::fs::FileExt::read_exact_at(file, into, at)
+}
+
+#[cfg(windows)]
+fn read_at(file: &File, mut into: &mut [u8], mut at: u64) -> std::io::Result<()> {
+    while !into.is_empty() {
+        let read = std::os::windows::fs::FileExt::seek_read(file, into, at)?;
+        if read == 0 {
+            return Err(std::io::ErrorKind::UnexpectedEof.into());
+        }
+        into = into.get_mut(read..).unwrap_or_default();
+        at += read as u64;
+    }
+    Ok(())
+}
+
+impl Cache for Records {
+    fn get(&self, key: &str) -> Option<Vec<u8>> {
+        let key = key.as_bytes().try_into().ok()?;
+        if let Some(fresh) = self.fresh.lock().ok()?.get(&key) {
+            return Some(fresh.clone());
+        }
+        let at = self.index.get(&key)?;
+        self.asked.lock().ok()?.insert(key);
+        self.read(*at)
+    }
+
+    fn put(&self, key: &str, record: Vec<u8>, newest: u128) {
+        let Ok(key) = key.as_bytes().try_into() else { return };
+        if newest + SETTLED.as_nanos() <= self.now
+            && let Ok(mut fresh) = self.fresh.lock()
+        {
+            fresh.insert(key, record);
         }
     }
 }

@@ -130,8 +130,8 @@ pub(crate) fn load_looking(root: &Path, options: &AppChoice, look: Look, output:
     if root.starts_with(&asked) && root != Disk.real(&asked) {
         output.notice(&format!("{} is not an app itself: the app in {} is looked at", typed(&asked), typed(&root)));
     }
-    let app =
-        App::load_choice(&Disk, &root, &choice(options, look)?).map_err(|error| Failure::new(error.to_string()))?;
+    let app = App::load_choice(&Disk, &root, &choice(&root, options, look)?)
+        .map_err(|error| Failure::new(error.to_string()))?;
     let mut limits = app.notices.clone();
     let is_blind = |one: &&Plugin| {
         !one.own
@@ -150,7 +150,7 @@ pub(crate) fn load_looking(root: &Path, options: &AppChoice, look: Look, output:
 }
 
 /// Returns what a command line says of what to look at.
-pub(crate) fn choice(options: &AppChoice, look: Look) -> Result<Choice, Failure> {
+pub(crate) fn choice(root: &Path, options: &AppChoice, look: Look) -> Result<Choice, Failure> {
     let here = current_folder()?;
     Ok(Choice {
         sheets: options.sheets.iter().map(|folder| normal(&here.join(folder))).collect(),
@@ -159,7 +159,7 @@ pub(crate) fn choice(options: &AppChoice, look: Look) -> Result<Choice, Failure>
         configuration: options.configuration.clone(),
         package_folder: package_folder(),
         look,
-        cache: crate::cache::open(),
+        cache: crate::cache::open(root),
     })
 }
 

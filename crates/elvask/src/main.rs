@@ -37,6 +37,7 @@ fn main() -> ExitCode {
         Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),
         Command::Sheet(action) => commands::sheet::run(action, &output),
     };
+    cache::settle();
     match done {
         Ok(outcome) => outcome.into(),
         Err(failure) => {

@@ -236,13 +236,18 @@ fn what_was_learnt_is_remembered_until_a_file_changes_and_damage_does_no_harm() 
         }
         assert_eq!(show(), first, "{damage:?}");
     }
-    let of_package = |path: &std::path::PathBuf| std::fs::read_to_string(path).unwrap().contains("NSSpeechRecognition");
-    let [record] = records().into_iter().filter(of_package).collect::<Vec<_>>().try_into().unwrap();
-    let whole = std::fs::read_to_string(&record).unwrap();
-    let forged = whole.replacen("NSSpeechRecognitionUsageDescription", "NSMicrophoneUsageDescription", 1);
-    assert_ne!(forged, whole);
-    std::fs::write(&record, forged).unwrap();
-    assert_eq!(show(), first, "a record that somebody changed is not believed");
+    let [all] = records().try_into().unwrap();
+    let whole = std::fs::read(&all).unwrap();
+    let purpose = b"NSSpeechRecognitionUsageDescription";
+    let at = whole.windows(purpose.len()).position(|text| text == purpose).unwrap();
+    for (from, to) in [(at, at + purpose.len()), (0, 8), (8, 12), (12, 44), (44, 48), (whole.len() - 1, whole.len())] {
+        let mut forged = whole.clone();
+        forged[from..to].iter_mut().for_each(|byte| *byte ^= 1);
+        std::fs::write(&all, forged).unwrap();
+        assert_eq!(show(), first, "a record that somebody changed is not believed");
+        std::fs::write(&all, &whole[..from]).unwrap();
+        assert_eq!(show(), first, "a file that was cut short is made anew");
+    }
     app.write(source, "import AVFoundation\nlet recorder = AVAudioRecorder()\n");
     let changed = show();
     assert!(changed.contains("NSMicrophoneUsageDescription") && !changed.contains("NSSpeechRecognition"), "{changed}");

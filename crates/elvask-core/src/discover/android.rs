@@ -8,7 +8,9 @@ use elvask_platform::Platform;
 use elvask_project::appfiles::{AndroidApp, LibraryManifest, LoadError, Resources};
 use elvask_project::files::{Files, normal};
 use elvask_project::filters::unescape;
-use elvask_project::gradle::{self, Build, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file};
+use elvask_project::gradle::{
+    self, Build, BuildFile, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file,
+};
 use elvask_project::loading::Loading;
 use elvask_project::merge::Library;
 use elvask_project::source::{FileId, read_text};
@@ -231,7 +233,7 @@ pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[
         let folder = [root.join("android"), root]
             .into_iter()
             .find(|folder| files.is_file(&folder.join(MANIFEST)) || build_file(files, folder).is_some())?;
-        let build = build_file(files, &folder).and_then(|path| Some((read_text(files, &path).ok()?, path)));
+        let build = build_file(files, &folder).and_then(|path| BuildFile::read(files, path));
         Some((at, name, folder, build))
     };
     let found: Vec<_> = match native.len() {
@@ -240,7 +242,7 @@ pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[
     };
     let mut libraries: Vec<Wanted> = Vec::new();
     for (at, name, folder, build) in found {
-        let module = gradle::read_text_alone(loading, &folder, build);
+        let module = gradle::read_alone(loading, &folder, build);
         libraries.push(wanted(&module, name, Some(at), Vec::new()));
     }
     // The modules of the same build that the app's module depends on, directly or through each other.

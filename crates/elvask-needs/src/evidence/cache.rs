@@ -3,8 +3,8 @@
 use std::path::Path;
 
 use elvask_project::files::Files;
+use serde::Serialize;
 use serde::de::DeserializeOwned;
-use serde::{Deserialize, Serialize};
 
 use super::walk::{Tree, walk};
 use super::{Evidence, gather};
@@ -19,20 +19,69 @@ pub trait Cache: Send + Sync + std::fmt::Debug {
 
     /// Keeps a record. `newest` is when the youngest of the files that it speaks of was changed, in nanoseconds since 1970: one
     /// that was changed only now may change again without a trace.
-    fn put(&self, key: &str, record: &[u8], newest: u128);
+    fn put(&self, key: &str, record: Vec<u8>, newest: u128);
 }
 
-#[derive(Serialize, Deserialize)]
-struct Record<T> {
-    reader: String,
+/// What was made of files, and of which. As bytes it starts with what tells whether it still holds, so that nothing is made of the rest of
+/// one that does not.
+struct Record<'r> {
     /// The folders that were gone through, from the uppermost one, and their state.
-    folders: Vec<String>,
-    folder_state: String,
+    folders: Names<'r>,
+    folder_state: Sum,
     /// The files that were read, from the uppermost folder, what else counts, and their state.
-    files: Vec<String>,
-    more: Vec<String>,
-    file_state: String,
-    what: T,
+    files: Names<'r>,
+    more: Names<'r>,
+    file_state: Sum,
+    /// What was made of them.
+    what: &'r [u8],
+}
+
+/// Names, each with a zero byte behind it, which no name holds.
+#[derive(Clone, Copy)]
+struct Names<'r>(&'r str);
+
+impl<'r> Names<'r> {
+    fn iter(self) -> impl Iterator<Item = &'r str> {
+        self.0.split_terminator('\0')
+    }
+}
+
+fn names(all: &[String]) -> String {
+    let mut out = String::with_capacity(all.iter().map(|name| name.len() + 1).sum());
+    for name in all {
+        out.push_str(name);
+        out.push('\0');
+    }
+    out
+}
+
+impl<'r> Record<'r> {
+    fn read(bytes: &'r [u8]) -> Option<Record<'r>> {
+        let (folder_state, rest) = bytes.split_first_chunk::<SUM>()?;
+        let (file_state, rest) = rest.split_first_chunk::<SUM>()?;
+        let (folders, rest) = Self::names(rest)?;
+        let (files, rest) = Self::names(rest)?;
+        let (more, what) = Self::names(rest)?;
+        Some(Record { folders, folder_state: *folder_state, files, more, file_state: *file_state, what })
+    }
+
+    fn names(bytes: &'r [u8]) -> Option<(Names<'r>, &'r [u8])> {
+        let (length, rest) = bytes.split_first_chunk::<4>()?;
+        let (names, rest) = rest.split_at_checked(usize::try_from(u32::from_le_bytes(*length)).ok()?)?;
+        Some((Names(std::str::from_utf8(names).ok()?), rest))
+    }
+
+    fn bytes(&self) -> Option<Vec<u8>> {
+        let mut out = Vec::with_capacity(self.what.len() + self.folders.0.len() + self.files.0.len() + 64);
+        out.extend_from_slice(&self.folder_state);
+        out.extend_from_slice(&self.file_state);
+        for names in [self.folders, self.files, self.more] {
+            out.extend_from_slice(&u32::try_from(names.0.len()).ok()?.to_le_bytes());
+            out.extend_from_slice(names.0.as_bytes());
+        }
+        out.extend_from_slice(self.what);
+        Some(out)
+    }
 }
 
 /// What was found below a folder.
@@ -46,26 +95,26 @@ pub(crate) struct Seen {
 }
 
 /// The state of files or folders: what identifies it, and when the youngest was changed.
-fn state(files: &dyn Files, root: &Path, names: &[String], more: &[String]) -> Option<(String, u128)> {
+fn state(files: &dyn Files, root: &Path, names: Names<'_>, more: Names<'_>) -> Option<(Sum, u128)> {
     let mut hash = Hash::default();
     more.iter().for_each(|text| hash.add(text.as_bytes()));
     let mut newest = 0;
-    let mut path = root.to_owned();
-    for name in names {
+    // One buffer for all paths.
+    let mut path = root.to_str()?.to_owned();
+    let root = path.len();
+    for name in names.iter() {
+        path.truncate(root);
         if !name.is_empty() {
-            path.push(name);
+            path.push(std::path::MAIN_SEPARATOR);
+            path.push_str(name);
         }
-        let stamp = files.stamp(&path)?;
-        // One buffer for all paths.
-        (0..name.split('/').filter(|part| !part.is_empty()).count()).for_each(|_| {
-            path.pop();
-        });
+        let stamp = files.stamp(Path::new(&path))?;
         hash.add(name.as_bytes());
-        hash.add(&stamp.len.to_le_bytes());
+        hash.word(stamp.len);
         hash.add(&stamp.changed.to_le_bytes());
         newest = newest.max(stamp.changed);
     }
-    Some((hash.text(), newest))
+    Some((hash.sum(), newest))
 }
 
 /// Recalls what was made of the files below `root`, or finds them, makes it anew and keeps it; `name` tells apart what is made of
@@ -80,51 +129,45 @@ pub(crate) fn recall<F, T: Serialize + DeserializeOwned>(
     make: impl FnOnce(&F) -> T,
 ) -> T {
     let key = key(root, name);
-    let known = cache.get(&key).and_then(|record| serde_json::from_slice::<Record<T>>(whole(&record)?).ok());
-    let known = known.filter(|record| record.reader == READER);
-    let unchanged = |record: &Record<T>| {
-        let same = |names: &[String], more: &[String], wanted: &str| {
-            state(files, root, names, more).is_some_and(|(state, _)| state == wanted)
+    let kept = cache.get(&key);
+    let known = kept.as_deref().and_then(|kept| Record::read(whole(kept)?));
+    let what = |record: &Record<'_>| serde_json::from_slice::<T>(record.what).ok();
+    let unchanged = |record: &Record<'_>| {
+        let same = |names: Names<'_>, more: Names<'_>, wanted: &Sum| {
+            state(files, root, names, more).is_some_and(|(state, _)| state == *wanted)
         };
-        same(&record.folders, &[], &record.folder_state) && same(&record.files, &record.more, &record.file_state)
+        same(record.folders, Names(""), &record.folder_state) && same(record.files, record.more, &record.file_state)
     };
-    let known = match known {
-        Some(record) if unchanged(&record) => return record.what,
-        known => known,
-    };
-    let found = find();
-    let Seen { folders, files: names, more } = seen(&found);
-    // What was changed after it was looked at is told by the time of the youngest.
-    let states = state(files, root, &folders, &[]).zip(state(files, root, &names, &more));
-    let Some(((folder_state, newest_folder), (file_state, newest_file))) = states else { return make(&found) };
-    let what = match known.filter(|record| record.file_state == file_state) {
-        Some(record) => record.what,
-        None => make(&found),
-    };
-    let record = Record { reader: READER.to_owned(), folders, folder_state, files: names, more, file_state, what };
-    if let Ok(bytes) = serde_json::to_vec(&record) {
-        cache.put(&key, &sealed(&bytes), newest_folder.max(newest_file));
+    if let Some(what) = known.as_ref().filter(|record| unchanged(record)).and_then(what) {
+        return what;
     }
-    record.what
-}
-
-#[derive(Serialize, Deserialize)]
-struct Kept<T> {
-    reader: String,
-    what: T,
+    let found = find();
+    let seen = seen(&found);
+    let [folders, names, more] = [&seen.folders, &seen.files, &seen.more].map(|all| names(all));
+    let [folders, names, more] = [&folders, &names, &more].map(|all| Names(all));
+    // What was changed after it was looked at is told by the time of the youngest.
+    let states = state(files, root, folders, Names("")).zip(state(files, root, names, more));
+    let Some(((folder_state, newest_folder), (file_state, newest_file))) = states else { return make(&found) };
+    let same = known.filter(|record| record.file_state == file_state).and_then(|record| what(&record));
+    let what = same.unwrap_or_else(|| make(&found));
+    if let Ok(made) = serde_json::to_vec(&what) {
+        let record = Record { folders, folder_state, files: names, more, file_state, what: &made };
+        if let Some(bytes) = record.bytes() {
+            cache.put(&key, sealed(&bytes), newest_folder.max(newest_file));
+        }
+    }
+    what
 }
 
 /// Recalls what was kept of a folder under a name. Whether it still holds, whoever recalls it must see.
 pub fn recall_kept<T: DeserializeOwned>(cache: &dyn Cache, root: &Path, name: &str) -> Option<T> {
-    let record = cache.get(&key(root, name))?;
-    let kept: Kept<T> = serde_json::from_slice(whole(&record)?).ok()?;
-    (kept.reader == READER).then_some(kept.what)
+    serde_json::from_slice(whole(&cache.get(&key(root, name))?)?).ok()
 }
 
 /// Keeps what was seen below a folder, under a name; for `newest` see [`Cache::put`].
 pub fn keep<T: Serialize>(cache: &dyn Cache, root: &Path, name: &str, what: T, newest: u128) {
-    if let Ok(bytes) = serde_json::to_vec(&Kept { reader: READER.to_owned(), what }) {
-        cache.put(&key(root, name), &sealed(&bytes), newest);
+    if let Ok(bytes) = serde_json::to_vec(&what) {
+        cache.put(&key(root, name), sealed(&bytes), newest);
     }
 }
 
@@ -132,7 +175,7 @@ fn key(root: &Path, name: &str) -> String {
     let mut key = Hash::default();
     key.add(root.as_os_str().as_encoded_bytes());
     key.add(name.as_bytes());
-    key.text()
+    format!("{:032x}", u128::from_le_bytes(key.sum()))
 }
 
 /// Looks into the files of a package, or recalls what they showed if none has changed.
@@ -148,27 +191,33 @@ pub fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -
     recall(files, cache, (root, "package"), (|| walk(files, root), seen), |tree| gather::gather(files, tree))
 }
 
-/// Puts the sum of a record before it.
+/// Puts the sum of a record, and of what reads it, before it.
 fn sealed(record: &[u8]) -> Vec<u8> {
-    let mut sum = Hash::default();
-    sum.add(record);
-    let mut out = sum.text().into_bytes();
+    let mut out = Vec::with_capacity(SUM + record.len());
+    out.extend_from_slice(&sum_of(READER, record));
     out.extend_from_slice(record);
     out
 }
 
-/// Returns a record whose sum is right.
+/// Returns a record whose sum is right, and that this reader made.
 fn whole(sealed: &[u8]) -> Option<&[u8]> {
-    let (written, record) = sealed.split_at_checked(SUM)?;
-    let mut sum = Hash::default();
-    sum.add(record);
-    (sum.text().as_bytes() == written).then_some(record)
+    let (written, record) = sealed.split_first_chunk::<SUM>()?;
+    (sum_of(READER, record) == *written).then_some(record)
 }
 
-/// How long a sum is as text.
-const SUM: usize = 32;
+fn sum_of(reader: &str, record: &[u8]) -> Sum {
+    let mut sum = Hash::default();
+    sum.add(reader.as_bytes());
+    sum.add(record);
+    sum.sum()
+}
 
-/// Two sums by the method of Fowler, Noll and Vo with different starts: 128 bits that tell states apart. Not for secrets.
+/// How many bytes a sum has.
+const SUM: usize = 16;
+
+type Sum = [u8; SUM];
+
+/// Two sums of products, each over eight bytes at a time: 128 bits that tell states apart. Not for secrets.
 struct Hash(u64, u64);
 
 impl Default for Hash {
@@ -179,14 +228,24 @@ impl Default for Hash {
 
 impl Hash {
     fn add(&mut self, bytes: &[u8]) {
-        for byte in bytes.iter().chain(&[0xFF]) {
-            self.0 = (self.0 ^ u64::from(*byte)).wrapping_mul(0x0000_0100_0000_01B3);
-            self.1 = (self.1 ^ u64::from(*byte)).rotate_left(5).wrapping_mul(0x9E37_79B9_7F4A_7C15);
-        }
+        let (words, rest) = bytes.as_chunks::<8>();
+        words.iter().for_each(|word| self.word(u64::from_le_bytes(*word)));
+        let mut last = [0; 8];
+        last.iter_mut().zip(rest).for_each(|(to, from)| *to = *from);
+        self.word(u64::from_le_bytes(last));
+        // Where one text ends and the next begins counts too.
+        self.word(bytes.len() as u64);
     }
 
-    fn text(&self) -> String {
-        format!("{:016x}{:016x}", self.0, self.1)
+    fn word(&mut self, word: u64) {
+        self.0 = (self.0 ^ word).wrapping_mul(0x9FB2_1C65_1E98_DF25);
+        self.0 ^= self.0 >> 32;
+        self.1 = (self.1.rotate_left(29) ^ word).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+        self.1 ^= self.1 >> 29;
+    }
+
+    fn sum(&self) -> Sum {
+        (u128::from(self.0) << 64 | u128::from(self.1)).to_le_bytes()
     }
 }
 
@@ -228,25 +287,51 @@ mod tests {
             Some(self.0.clone())
         }
 
-        fn put(&self, _key: &str, _record: &[u8], _newest: u128) {}
+        fn put(&self, _key: &str, _record: Vec<u8>, _newest: u128) {}
+    }
+
+    #[test]
+    fn each_part_of_a_text_changes_its_sum() {
+        let sum = |parts: &[&str]| {
+            let mut hash = Hash::default();
+            parts.iter().for_each(|part| hash.add(part.as_bytes()));
+            hash.sum()
+        };
+        let texts: [&[&str]; 9] = [
+            &[],
+            &[""],
+            &["", ""],
+            &["a"],
+            &["a", ""],
+            &["", "a"],
+            &["a\0"],
+            &["a\0\0\0\0\0\0\0"],
+            &["\0\0\0\0\0\0\0\0a"],
+        ];
+        let sums: std::collections::BTreeSet<_> = texts.iter().map(|text| sum(text)).collect();
+        assert_eq!(sums.len(), texts.len());
+        // One bit anywhere changes both halves.
+        let text = "android/src/main/AndroidManifest.xml".repeat(4);
+        for at in 0..text.len() {
+            let mut bytes = text.clone().into_bytes();
+            bytes[at] ^= 1;
+            let mut hash = Hash::default();
+            hash.add(&bytes);
+            let (one, other) = (sum(&[&text]), hash.sum());
+            assert!(one[..8] != other[..8] && one[8..] != other[8..], "{at}");
+        }
     }
 
     #[test]
     fn what_another_reader_learnt_is_forgotten() {
         let files = Stamped(1);
         let recall = |reader: &str| {
-            let (folder_state, _) = state(&files, Path::new("/p"), &[String::new()], &[]).unwrap();
-            let (file_state, _) = state(&files, Path::new("/p"), &["a".to_owned()], &[]).unwrap();
-            let record = Record {
-                reader: reader.to_owned(),
-                folders: vec![String::new()],
-                folder_state,
-                files: vec!["a".to_owned()],
-                more: Vec::new(),
-                file_state,
-                what: "learnt before".to_owned(),
-            };
-            let holds = Holds(sealed(&serde_json::to_vec(&record).unwrap()));
+            let none = Names("");
+            let (folder_state, _) = state(&files, Path::new("/p"), Names("\0"), none).unwrap();
+            let (file_state, _) = state(&files, Path::new("/p"), Names("a\0"), none).unwrap();
+            let (folders, names, what) = (Names("\0"), Names("a\0"), b"\"learnt before\"");
+            let record = Record { folders, folder_state, files: names, more: none, file_state, what }.bytes().unwrap();
+            let holds = Holds([sum_of(reader, &record).as_slice(), &record].concat());
             let seen = |_: &()| Seen { folders: vec![String::new()], files: vec!["b".to_owned()], more: Vec::new() };
             super::recall(&files, &holds, (Path::new("/p"), ""), (|| (), seen), |()| "learnt now".to_owned())
         };

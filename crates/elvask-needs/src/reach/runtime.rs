@@ -1,50 +1,55 @@
 //! Which of the packages the app runs on.
 
+use std::collections::{BTreeSet, HashMap, HashSet};
+
 use super::*;
 
 /// Returns the package that the app runs on, by its place: one whose scripts the app's build files load and that other packages
 /// build upon, or one that most of them build upon.
 pub fn runtimes(packages: &[BuiltUpon<'_>], linking: &Linking) -> Vec<bool> {
+    let native: Vec<&BuiltUpon<'_>> = packages.iter().filter(|one| one.native).collect();
+    // Which packages want one beside them, by its name, and which depend on a pod.
+    let mut want: HashMap<&str, Vec<usize>> = HashMap::new();
+    let mut depend: HashMap<&str, Vec<usize>> = HashMap::new();
+    for (at, other) in native.iter().enumerate() {
+        for peer in other.peers {
+            want.entry(peer).or_default().push(at);
+        }
+        for pod in other.evidence.iter().flat_map(|evidence| &evidence.pods.depends) {
+            depend.entry(pod).or_default().push(at);
+        }
+    }
     let upon = |one: &BuiltUpon<'_>| {
         let module = format!(":{}", module_name(one.name));
-        let names = |list: &[String], name: &str| list.iter().any(|known| known == name);
-        packages
-            .iter()
-            .filter(|other| other.name != one.name && other.native)
-            .filter(|other| {
-                names(other.peers, one.name)
-                    || other.evidence.is_some_and(|evidence| {
-                        names(&evidence.pods.depends, &module)
-                            || one
-                                .evidence
-                                .is_some_and(|own| own.pods.names.iter().any(|pod| names(&evidence.pods.depends, pod)))
-                    })
-            })
-            .count()
+        let pods = one.evidence.iter().flat_map(|own| &own.pods.names).map(String::as_str).chain([module.as_str()]);
+        let of_pods = pods.filter_map(|pod| depend.get(pod));
+        let others: BTreeSet<usize> = of_pods.chain(want.get(one.name)).flatten().copied().collect();
+        others.into_iter().filter(|at| native.get(*at).is_some_and(|other| other.name != one.name)).count()
     };
-    let native = packages.iter().filter(|one| one.native).count();
-    let any_loads = packages.iter().filter(|one| one.native && linking.loads(one.name).count() > 0).count();
+    let any_loads = native.iter().filter(|one| linking.loads(one.name).count() > 0).count();
     let judge = |one: &BuiltUpon<'_>| {
         if !one.native {
             return false;
         }
         let upon = upon(one);
         let loads = linking.loads(one.name).count();
-        let most = upon >= 2 && upon * 2 > native.saturating_sub(1);
-        let wanted = one.wanted_by >= 2 && one.wanted_by * 2 > native;
+        let most = upon >= 2 && upon * 2 > native.len().saturating_sub(1);
+        let wanted = one.wanted_by >= 2 && one.wanted_by * 2 > native.len();
         most || wanted || loads >= 2 || loads == 1 && (upon > 0 || any_loads == 1)
     };
     let mut found: Vec<bool> = packages.iter().map(judge).collect();
     // What the app does not name and the runtime brings along is part of the runtime.
+    let mut brought: HashSet<&str> = HashSet::new();
     loop {
-        let part = packages.iter().enumerate().position(|(at, one)| {
-            let brought =
-                packages.iter().zip(&found).any(|(other, is)| *is && other.brings.iter().any(|name| name == one.name));
-            !one.named && brought && found.get(at) == Some(&false)
-        });
-        match part.and_then(|at| found.get_mut(at)) {
-            Some(is) => *is = true,
-            None => return found,
+        let before = brought.len();
+        for (one, _) in packages.iter().zip(&found).filter(|(_, is)| **is) {
+            brought.extend(one.brings.iter().map(String::as_str));
+        }
+        if brought.len() == before {
+            return found;
+        }
+        for (one, is) in packages.iter().zip(&mut found) {
+            *is |= !one.named && brought.contains(one.name);
         }
     }
 }

@@ -1,6 +1,7 @@
 //! Files of which each folder is listed once.
 
 use std::collections::HashMap;
+use std::ffi::{OsStr, OsString};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
@@ -11,18 +12,59 @@ use super::{Entry, FileKind, Files, Stamp};
 /// from its list. It is for one look at an app, and for none that goes on while files are written.
 pub struct Listed<'f> {
     below: &'f dyn Files,
-    folders: RwLock<HashMap<PathBuf, Arc<[Entry]>>>,
+    /// By their paths as they are written, which is quicker to look up than part by part.
+    folders: RwLock<HashMap<OsString, Arc<[Entry]>>>,
+    /// Where paths really lead.
+    reals: RwLock<HashMap<OsString, Arc<Path>>>,
 }
 
 impl<'f> Listed<'f> {
     /// Puts it over other files.
     #[must_use]
     pub fn new(below: &'f dyn Files) -> Self {
-        Listed { below, folders: RwLock::default() }
+        Listed { below, folders: RwLock::default(), reals: RwLock::default() }
     }
 
     fn known(&self, folder: &Path) -> Option<Arc<[Entry]>> {
-        self.folders.read().ok()?.get(folder).cloned()
+        self.folders.read().ok()?.get(folder.as_os_str()).cloned()
+    }
+
+    /// What stands at a path under just this name, by the list of its folder.
+    fn entry(&self, path: &Path) -> Option<Entry> {
+        let name = path.file_name()?.to_str()?;
+        let entries = self.known(path.parent()?)?;
+        let at = entries.binary_search_by(|entry| entry.name.as_str().cmp(name)).ok()?;
+        entries.get(at).cloned()
+    }
+
+    fn followed(&self, path: &Path) -> Arc<Path> {
+        let key: &OsStr = path.as_os_str();
+        if let Some(known) = self.reals.read().ok().and_then(|reals| reals.get(key).cloned()) {
+            return known;
+        }
+        let real = match (path.parent(), path.file_name()) {
+            // What is not a link is where its folder really is.
+            (Some(folder), Some(name)) if self.is_no_link(path) => {
+                let real = self.followed(folder);
+                if *real == *folder { path.into() } else { real.join(name).into() }
+            }
+            _ => Arc::from(self.below.real(path)),
+        };
+        if let Ok(mut reals) = self.reals.write() {
+            reals.insert(key.to_owned(), Arc::clone(&real));
+        }
+        real
+    }
+
+    /// Says whether something stands at a path under just this name, and is not a link. Only what is sure is said.
+    fn is_no_link(&self, path: &Path) -> bool {
+        // On some disks a file has its name in any letters, and only a list tells in which.
+        let exact = !cfg!(any(windows, target_os = "macos"));
+        match self.entry(path) {
+            Some(entry) => !entry.link,
+            // A link has no stamp.
+            None => exact && self.below.stamp(path).is_some(),
+        }
     }
 
     /// What the list of its folder says of a path; `None` where there is no list, or none that tells: on some disks a file has
@@ -56,7 +98,7 @@ impl Files for Listed<'_> {
         if !entries.is_empty()
             && let Ok(mut folders) = self.folders.write()
         {
-            folders.insert(folder.to_owned(), entries.as_slice().into());
+            folders.insert(folder.as_os_str().to_owned(), entries.as_slice().into());
         }
         entries
     }
@@ -80,7 +122,7 @@ impl Files for Listed<'_> {
     }
 
     fn real(&self, path: &Path) -> PathBuf {
-        self.below.real(path)
+        self.followed(path).to_path_buf()
     }
 }
 
@@ -111,6 +153,46 @@ mod tests {
 
         fn real(&self, path: &Path) -> PathBuf {
             self.0.real(path)
+        }
+    }
+
+    #[test]
+    #[cfg(unix)]
+    #[expect(clippy::disallowed_methods, reason = "files for a test")]
+    fn a_path_is_followed_as_the_disk_has_it() {
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path().canonicalize().unwrap();
+        std::fs::create_dir_all(root.join("app/packages/tern/src")).unwrap();
+        std::fs::create_dir_all(root.join("kept/knot/src")).unwrap();
+        for file in ["app/packages/tern/src/a", "kept/knot/src/a"] {
+            std::fs::write(root.join(file), "").unwrap();
+        }
+        std::os::unix::fs::symlink("../../kept/knot", root.join("app/packages/knot")).unwrap();
+        std::os::unix::fs::symlink("tern", root.join("app/packages/again")).unwrap();
+        std::os::unix::fs::symlink("nowhere", root.join("app/packages/gone")).unwrap();
+        std::os::unix::fs::symlink(root.join("app"), root.join("other")).unwrap();
+        for listed in [false, true] {
+            let files = Listed::new(&crate::files::Disk);
+            if listed {
+                for folder in ["app", "app/packages", "app/packages/knot", "other/packages"] {
+                    files.list(&root.join(folder));
+                }
+            }
+            for path in [
+                "app/packages/tern/src/a",
+                "app/packages/knot/src/a",
+                "app/packages/again/src",
+                "app/packages/gone",
+                "app/packages/absent/src",
+                "other/packages/knot/src/a",
+                "app/packages/../packages/tern",
+                "app/packages/knot/../knot/src",
+                "other/../kept/knot",
+                "app/packages/tern/./src",
+            ] {
+                let path = root.join(path);
+                assert_eq!(files.real(&path), crate::files::Disk.real(&path), "{}", path.display());
+            }
         }
     }
 

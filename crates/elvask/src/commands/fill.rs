@@ -204,7 +204,8 @@ fn plan(
         Some(chosen) => chosen.contains(&chosen_as(finding)),
         None => is_picked(settings, finding),
     };
-    match fill_through_only(&Disk, &choice(&options.app.choice, Look::WithoutSheet)?, app, settings, wanted) {
+    match fill_through_only(&Disk, &choice(&app.root, &options.app.choice, Look::WithoutSheet)?, app, settings, wanted)
+    {
         Ok(filled) => Ok(Some(filled)),
         Err(FillError::Obstacles(report)) => {
             if human {

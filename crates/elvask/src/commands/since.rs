@@ -85,7 +85,7 @@ impl Earlier {
             Earlier::Revision(revision) => {
                 let files = Revision::open(root, revision)?;
                 // What is remembered of the disk is not of the revision.
-                let choice = elvask_core::app::Choice { cache: None, ..choice(options, Look::WithoutSheet)? };
+                let choice = elvask_core::app::Choice { cache: None, ..choice(root, options, Look::WithoutSheet)? };
                 // An app that was not there yet had no findings.
                 let Ok(app) = App::load_choice(&files, root, &choice) else { return Ok(found) };
                 for finding in &check(&app, settings).findings {
