@@ -139,6 +139,7 @@ impl Needs {
             }
         }
         for list in [&mut needs.all, &mut needs.brought, &mut needs.unreached] {
+            list.shrink_to_fit();
             list.sort_by(|one, other| {
                 let key = |requirement: &Requirement| (requirement.kind(), requirement.plugin);
                 (key(one).0, &one.name, key(one).1).cmp(&(key(other).0, &other.name, key(other).1))
@@ -263,17 +264,19 @@ fn declared_name(app: &App, scene: &Scene<'_>, requirement: &Requirement) -> Opt
 }
 
 /// Returns what the plugins need that is `wanted`, as their sheets state it; of those without a sheet, as their own files show it.
-fn raw(app: &App, wanted: &dyn Fn(&Need) -> bool) -> Vec<Requirement> {
-    let mut all = Vec::new();
-    for (at, plugin) in app.plugins.iter().enumerate() {
+fn raw(app: &App, wanted: &dyn Fn(&Need) -> bool) -> impl Iterator<Item = Requirement> {
+    let levels = app.all_levels();
+    // Plugin by plugin, so that there is never a second list of all.
+    let of_plugin = move |(at, plugin): (usize, &Plugin)| {
+        let mut all = Vec::new();
         match &plugin.sheet {
             Some(found) => of_sheet(app, at, plugin, found, &mut all),
             None => of_evidence(app, at, plugin, wanted, &mut all),
         }
-    }
-    let levels = app.all_levels();
-    all.retain(|requirement| wanted(&requirement.need) && levels.iter().any(|levels| requirement.holds(levels)));
-    all
+        all.retain(|requirement| wanted(&requirement.need) && levels.iter().any(|levels| requirement.holds(levels)));
+        all
+    };
+    app.plugins.iter().enumerate().flat_map(of_plugin)
 }
 
 /// Gathers what a plugin's own files show.

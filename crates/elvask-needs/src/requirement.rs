@@ -142,13 +142,13 @@ pub enum Need {
         required: bool,
     },
     /// Visibility of other apps.
-    Query(Query),
+    Query(Box<Query>),
     /// An intent filter.
     Filter {
         /// The component.
         owner: Owner,
         /// What it takes.
-        filter: Query,
+        filter: Box<Query>,
     },
     /// A component; its full class name is the requirement's name.
     Component(Component),

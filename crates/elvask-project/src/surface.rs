@@ -118,18 +118,22 @@ impl Surface {
     /// out.
     #[must_use]
     pub fn judged_manifests(&self, app: &AppFiles) -> Vec<ManifestView<'_>> {
+        Self::judged_files(app).into_iter().filter_map(|file| self.view(app, file)).collect()
+    }
+
+    fn judged_files(app: &AppFiles) -> Vec<FileId> {
         let Some(android) = &app.android else { return Vec::new() };
         let mut files: Vec<_> = android.manifest.into_iter().collect();
         for set in android.judged().flat_map(|variant| &variant.source_sets) {
             files.extend(android.manifest_at(&set.manifest).filter(|file| !files.contains(file)));
         }
-        files.into_iter().filter_map(|file| self.view(app, file)).collect()
+        files
     }
 
     /// Returns the manifests of source sets that are part of no variant that is judged: those of debug builds, above all.
     #[must_use]
     pub fn other_manifests(&self, app: &AppFiles) -> Vec<ManifestView<'_>> {
-        let judged: Vec<_> = self.judged_manifests(app).iter().map(|view| view.file).collect();
+        let judged = Self::judged_files(app);
         let others = self.manifests.iter().filter(|(file, _)| !judged.contains(file));
         others.filter_map(|(file, _)| self.view(app, *file)).collect()
     }

@@ -90,7 +90,7 @@ pub(super) fn parse(text: Arc<str>, lenient: bool) -> Result<Document> {
     };
     reader.read_document()?;
     let Reader { nodes, attributes, .. } = reader;
-    let document = Document { text, nodes, attributes, layout: OnceLock::new() };
+    let document = Document { text, nodes, attributes, bound: OnceLock::new(), layout: OnceLock::new() };
     check_encoding(&document)?;
     Ok(document)
 }

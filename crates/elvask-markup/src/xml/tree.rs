@@ -60,12 +60,17 @@ pub struct Attribute {
     pub value: Span,
 }
 
+/// A prefix, and the namespace that it stands for.
+pub(super) type Binding = (Box<str>, Box<str>);
+
 /// An XML document: its text, and where in it everything is.
 #[derive(Debug, Clone)]
 pub struct Document {
     pub(super) text: Arc<str>,
     pub(super) nodes: Vec<Stored>,
     pub(super) attributes: Vec<Attribute>,
+    /// The prefixes and what they stand for, where the outermost element alone binds some; looked for once.
+    pub(super) bound: OnceLock<Option<Vec<Binding>>>,
     /// What plans learn of the whole document, once.
     pub(super) layout: OnceLock<Layout>,
 }
@@ -115,6 +120,23 @@ impl Document {
         let root = self.document().children().find_map(Node::element);
         // The parser refuses a document without an element; should one ever come by, the document node stands in.
         root.unwrap_or(Element { document: self, id: 0 })
+    }
+
+    /// Returns the prefixes that are bound, with what they stand for; `None` where another element than the outermost one binds some.
+    fn bound_at_the_top(&self) -> Option<&[Binding]> {
+        let bound = self.bound.get_or_init(|| {
+            let (from, to) = self.root().node().stored().attributes;
+            let mut bound: Vec<Binding> = Vec::new();
+            for (at, attribute) in self.attributes.iter().enumerate() {
+                let Some(prefix) = attribute.name.of(&self.text).strip_prefix("xmlns:") else { continue };
+                if !(from as usize..to as usize).contains(&at) {
+                    return None;
+                }
+                bound.push((prefix.into(), unescape(attribute.value.of(&self.text)).into()));
+            }
+            Some(bound)
+        });
+        bound.as_deref()
     }
 
     /// Returns the node that holds everything.
@@ -371,6 +393,10 @@ impl<'d> Element<'d> {
     /// Returns the namespace that a prefix stands for here.
     #[must_use]
     pub fn namespace(self, prefix: &str) -> Option<Cow<'d, str>> {
+        if let Some(bound) = self.document.bound_at_the_top() {
+            let (_, namespace) = bound.iter().find(|(bound, _)| **bound == *prefix)?;
+            return Some(Cow::Borrowed(namespace));
+        }
         std::iter::successors(Some(self), |element| element.parent()).find_map(|element| {
             element.attributes().find_map(|attribute| {
                 let bound = attribute.name.of(&self.document.text).strip_prefix("xmlns:")?;

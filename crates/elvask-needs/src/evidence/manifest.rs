@@ -153,7 +153,7 @@ pub(super) fn read(text: &str, shown: &str, namespace: Option<&str>, found: &mut
             "queries" => {
                 for entry in element.children() {
                     if let Some(declared) = read_query(entry) {
-                        reader.add(entry, declared.query.name(), Need::Query(declared.query), true, found);
+                        reader.add(entry, declared.query.name(), Need::Query(Box::new(declared.query)), true, found);
                     }
                 }
             }

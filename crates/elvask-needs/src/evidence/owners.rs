@@ -128,7 +128,7 @@ pub(super) fn ask(learned: &mut Learned, packages: &dyn Fn(&str) -> bool) {
                 };
                 Ok::<_, std::convert::Infallible>(asked.to_owned())
             });
-            *filter = asked;
+            **filter = asked;
             learned.name = filter.name();
         }
         Need::UrlScheme => {

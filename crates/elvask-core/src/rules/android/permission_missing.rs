@@ -1,5 +1,7 @@
 //! `permission-missing`: a plugin needs a permission that the manifest does not ask for.
 
+use std::cell::LazyCell;
+
 use elvask_platform::{Kind, Platform};
 
 use crate::context::Context;
@@ -29,10 +31,10 @@ impl Rule for PermissionMissing {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        let others = LazyCell::new(|| context.surface.other_manifests(context.scene.app));
         for (finding, together) in found(context, Kind::Permission, &ABOUT) {
             let mut finding = finding.only_if_named(is_shown_by_code_alone(&together.requirements));
             // A manifest of debug builds makes it work on the desk and fail in the shop.
-            let others = context.surface.other_manifests(context.scene.app);
             let elsewhere = others.iter().find_map(|other| Some(other.tag(declared(other, together.name)?.element)));
             if let Some(place) = elsewhere {
                 finding = finding.related(place, "declared here, but not in what ships");

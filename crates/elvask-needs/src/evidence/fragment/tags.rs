@@ -170,12 +170,12 @@ impl Reader {
             "queries" => self.children(element, &Around { in_queries: true, ..inside }),
             "package" if !name.is_empty() && !is_dots(name) => {
                 let query = Query { package: Some(name.to_owned()), ..Query::default() };
-                self.push(Piece::new(query.name(), Need::Query(query), element.span), comment, removed);
+                self.push(Piece::new(query.name(), Need::Query(Box::new(query)), element.span), comment, removed);
             }
             "provider" if around.in_queries => {
                 if let Some(authority) = element.get("authorities").filter(|text| !is_dots(text)) {
                     let query = Query { authority: Some(authority.to_owned()), ..Query::default() };
-                    self.push(Piece::new(query.name(), Need::Query(query), element.span), comment, removed);
+                    self.push(Piece::new(query.name(), Need::Query(Box::new(query)), element.span), comment, removed);
                 }
             }
             "intent" => self.query(element, comment, removed),
@@ -235,7 +235,7 @@ impl Reader {
     fn query(&mut self, element: &Element, comment: Option<&str>, removed: bool) {
         let query = intent(element).into_iter().next().filter(|query| query.action.is_some());
         if let Some(query) = query {
-            self.push(Piece::new(query.name(), Need::Query(query), element.span), comment, removed);
+            self.push(Piece::new(query.name(), Need::Query(Box::new(query)), element.span), comment, removed);
         }
     }
 
@@ -248,7 +248,7 @@ impl Reader {
                 Some(name) if !is_main_activity(name) => Owner::Class(name.clone()),
                 _ => Owner::Launcher,
             };
-            let mut piece = Piece::new(filter.name(), Need::Filter { owner, filter }, element.span);
+            let mut piece = Piece::new(filter.name(), Need::Filter { owner, filter: Box::new(filter) }, element.span);
             piece.inside.clone_from(&around.component);
             self.push(piece, comment, around.removed);
         }

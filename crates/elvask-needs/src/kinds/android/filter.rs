@@ -79,7 +79,7 @@ impl KindSpec for Filter {
             problem(problems, table.span, "`android.filter` needs an `action`");
             return Vec::new();
         }
-        asking(filter.name(), Need::Filter { owner, filter })
+        asking(filter.name(), Need::Filter { owner, filter: Box::new(filter) })
     }
 
     fn write(&self, _name: &str, need: &Need) -> Option<String> {
@@ -95,7 +95,10 @@ impl KindSpec for Filter {
         let (action, mime) = name.split_once(' ').map_or((name, None), |(action, data)| (action, Some(data)));
         let categories = vec!["android.intent.category.DEFAULT".to_owned()];
         let (action, mime) = (Some(action.to_owned()), mime.map(str::to_owned));
-        Some(Need::Filter { owner: Owner::Launcher, filter: Query { action, mime, categories, ..Query::default() } })
+        Some(Need::Filter {
+            owner: Owner::Launcher,
+            filter: Box::new(Query { action, mime, categories, ..Query::default() }),
+        })
     }
 
     fn texts<'n>(&self, need: &'n Need) -> Vec<&'n str> {
@@ -106,7 +109,7 @@ impl KindSpec for Filter {
     fn filled(&self, need: &Need, answering: &dyn Answering) -> Result<Need, Vec<Want>> {
         let Some((owner, filter)) = parts(need) else { return Ok(need.clone()) };
         let filter = filter.changed(&|_, value| answering.text(value))?;
-        Ok(Need::Filter { owner: owner.clone(), filter })
+        Ok(Need::Filter { owner: owner.clone(), filter: Box::new(filter) })
     }
 
     fn detail(&self, need: &Need) -> Option<String> {

@@ -54,7 +54,7 @@ impl KindSpec for Query {
             problem(problems, table.span, "`android.query` needs exactly one of `action`, `package` and `authority`");
             return Vec::new();
         }
-        asking(query.name(), Need::Query(query))
+        asking(query.name(), Need::Query(Box::new(query)))
     }
 
     fn write(&self, _name: &str, need: &Need) -> Option<String> {
@@ -69,7 +69,7 @@ impl KindSpec for Query {
     fn of_fact(&self, name: &str, _value: &str, _max_level: Option<u32>) -> Option<Need> {
         let (action, scheme) = name.split_once(' ').map_or((name, None), |(action, data)| (action, Some(data)));
         let (action, scheme) = (Some(action.to_owned()), scheme.map(str::to_owned));
-        Some(Need::Query(Intent { action, scheme, ..Intent::default() }))
+        Some(Need::Query(Box::new(Intent { action, scheme, ..Intent::default() })))
     }
 
     fn belongs(&self, _name: &str, _need: &Need) -> String {
