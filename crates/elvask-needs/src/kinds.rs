@@ -171,7 +171,6 @@ impl Match {
 
 /// What the wants of several plugins for one thing come to.
 #[derive(Debug, Clone, PartialEq)]
-#[expect(clippy::large_enum_variant, reason = "nearly all are of the large kind")]
 pub enum Joined {
     /// One need serves all of them.
     One(Need),

@@ -119,7 +119,6 @@ impl Answer {
 
 /// What one entry of a sheet asks for.
 #[derive(Debug, Clone, PartialEq)]
-#[expect(clippy::large_enum_variant, reason = "nearly all are of the large kind")]
 pub enum Asked {
     /// All that a capability stands for.
     Capability(Capability),

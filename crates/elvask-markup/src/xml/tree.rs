@@ -464,4 +464,26 @@ mod tests {
         assert_eq!(document.around(0).map(Element::name), None);
         assert_eq!(document.around(text.len()).map(Element::name), None);
     }
+
+    #[test]
+    fn a_prefix_stands_for_what_the_innermost_element_binds_it_to() {
+        let text =
+            |outer: &str, inner: &str| format!("<m xmlns:a=\"u&amp;1\"{outer}><b a:n=\"1\"{inner}/><c a:n=\"2\"/></m>");
+        let value = |text: &str, element: &str, namespace: &str| {
+            let document = Document::parse(text).unwrap();
+            let found = document.root().children_named(element).next().unwrap();
+            found.value(namespace, "n").map(Cow::into_owned)
+        };
+        for (outer, inner) in [("", ""), (" xmlns:b=\"v\"", ""), ("", " xmlns:b=\"v\"")] {
+            let text = text(outer, inner);
+            assert_eq!(value(&text, "b", "u&1").as_deref(), Some("1"), "{text}");
+            assert_eq!(value(&text, "b", "v"), None, "{text}");
+        }
+        let bound_anew = text("", " xmlns:a=\"v\"");
+        assert_eq!(value(&bound_anew, "b", "u&1"), None);
+        assert_eq!(value(&bound_anew, "b", "v").as_deref(), Some("1"));
+        assert_eq!(value(&bound_anew, "c", "u&1").as_deref(), Some("2"), "only inside of that element");
+        let document = Document::parse(bound_anew.as_str()).unwrap();
+        assert_eq!(document.root().namespace("other"), None);
+    }
 }

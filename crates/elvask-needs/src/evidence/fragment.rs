@@ -15,7 +15,6 @@ use crate::requirement::Need;
 
 /// What a piece of a fragment is.
 #[derive(Debug, Clone, PartialEq)]
-#[expect(clippy::large_enum_variant, reason = "nearly all are of the large kind")]
 pub enum Thing {
     /// Something that an app declares.
     Need {
