@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use elvask_needs::sheet::Sheet;
-use elvask_platform::{Platform, android, capability, ios};
+use elvask_platform::{Kind, Platform, android, capability, ios};
 
 use crate::app::{App, Plugin, PluginSheet, SheetOrigin};
 
@@ -40,7 +40,7 @@ pub enum Naming {
     Feature,
 }
 
-/// Returns the entries of a sheet that state what a person names; `value` goes with keys and entitlements, as TOML, and `on` is the activity that
+/// Returns the entries of a sheet that state what a person names; `value` goes with what [takes one](takes_value), as TOML, and `on` is the activity that
 /// links open, where that is not the one of the launcher.
 ///
 /// # Errors
@@ -70,8 +70,14 @@ pub fn entries(naming: Naming, word: &str, value: Option<&str>, on: Option<&str>
                 Err(unknown(word))
             }
         }
-        Naming::Capability if capability::capability(word).is_some() => one(format!("capability = {}", text(word))),
-        Naming::Capability => Err(unknown(word)),
+        Naming::Capability => {
+            let Some(known) = capability::capability(word) else { return Err(unknown(word)) };
+            let mut all = vec![format!("capability = {}", text(word))];
+            if let (Some(_), Some(open)) = (value, open_entitlement(known)) {
+                all.push(format!("ios.entitlement = {{ key = {}{given} }}", text(open)));
+            }
+            Ok(all)
+        }
         Naming::Permission => match android::permission(&full) {
             Some(known) => one(format!("android.permission = {}", text(known.name))),
             // Other apps and libraries have permissions of their own.
@@ -210,10 +216,33 @@ fn link(word: &str, on: Option<&str>) -> Result<Vec<String>, String> {
     Ok(both)
 }
 
+/// Returns the entitlement of a capability of which only the owner knows the value: group ids, merchant ids.
+fn open_entitlement(capability: capability::Capability) -> Option<&'static str> {
+    let mut open = capability.needs().filter(|need| need.kind == Kind::Entitlement && need.value.is_empty());
+    open.next().map(|need| need.name)
+}
+
+/// Says whether a value may be given to what a person names.
+#[must_use]
+pub fn takes_value(naming: Naming, word: &str) -> bool {
+    match naming {
+        Naming::Anything => match capability::capability(word) {
+            Some(known) => open_entitlement(known).is_some(),
+            None => ios::plist_key(word).is_some() || ios::entitlement(word).is_some(),
+        },
+        Naming::Capability => capability::capability(word).is_some_and(|known| open_entitlement(known).is_some()),
+        Naming::Key => ios::usage_key(word).is_none(),
+        Naming::Entitlement => true,
+        _ => false,
+    }
+}
+
 fn unknown(word: &str) -> String {
-    let names = capability::capabilities().map(|known| known.name);
-    let near = elvask_platform::names::nearest(word, names);
+    let names = || capability::capabilities().map(|known| known.name);
+    let longer: Vec<&str> = names().filter(|name| name.split('-').any(|part| part == word)).collect();
+    let near = elvask_platform::names::nearest(word, names());
     let hint = match near {
+        _ if !longer.is_empty() => format!("did you mean {}?", longer.join(" or ")),
         Some(meant) => format!("did you mean {meant}?"),
         None => "say what it is: `elvask declare scheme NAME`, `host`, `entitlement`, `key`, `permission`".to_owned(),
     };

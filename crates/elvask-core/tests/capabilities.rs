@@ -79,8 +79,18 @@ fn every_capability_is_filled_to_a_clean_check_at_every_level() {
                 let app = load(&tree(capability.name, min, target, ios));
                 let told = format!("{} from {min} for {target}, iOS {ios}", capability.name);
                 let filled = fill(&app, &settings()).unwrap();
-                // The name of an app group and the ids of tasks are known to the owner alone, so a person writes them.
-                let by_hand = |subject: &str| matches!(subject, "com.apple.security.application-groups" | "processing");
+                // The ids of groups, merchants, containers and tasks are known to the owner alone, so a person writes them.
+                let by_hand = |subject: &str| {
+                    matches!(
+                        subject,
+                        "com.apple.security.application-groups"
+                            | "com.apple.developer.in-app-payments"
+                            | "com.apple.developer.icloud-container-identifiers"
+                            | "com.apple.developer.networking.networkextension"
+                            | "keychain-access-groups"
+                            | "processing"
+                    )
+                };
                 let open: Vec<_> = filled
                     .left
                     .findings

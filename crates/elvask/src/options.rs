@@ -158,7 +158,7 @@ pub(crate) struct Declare {
     /// What to declare.
     #[arg(required = true, value_name = "NAME")]
     pub(crate) words: Vec<String>,
-    /// The value of a key or entitlement, as TOML writes it: true, \"text\", [\"a\", \"b\"].
+    /// The value of a key, of an entitlement or of that of a capability, as TOML writes it: true, \"text\", [\"a\", \"b\"].
     #[arg(long, value_name = "VALUE")]
     pub(crate) value: Option<String>,
     /// The activity that links open; without it, the one of the launcher.

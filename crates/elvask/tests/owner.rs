@@ -88,6 +88,58 @@ fn a_scheme_and_an_entitlement_go_where_they_belong() {
 }
 
 #[test]
+fn an_entitlement_whose_value_only_the_owner_knows_is_written_with_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let root = folder.path().join("app");
+    let run = |words: &[&str]| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_elvask"));
+        let done = command.args(words).current_dir(folder.path()).env("ELVASK_CACHE_DIR", "").output().unwrap();
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+        (done.status.code(), text(done.stdout), text(done.stderr))
+    };
+    run(&["demo", "--unpack", "--layout", "npm", "--into", "app"]);
+    let read = |path: &str| std::fs::read_to_string(root.join(path)).unwrap();
+    // The project has no file of entitlements.
+    let project = "ios/Marram.xcodeproj/project.pbxproj";
+    let lines = read(project);
+    let without: Vec<&str> = lines.lines().filter(|line| !line.contains("CODE_SIGN_ENTITLEMENTS")).collect();
+    std::fs::write(root.join(project), without.join("\n") + "\n").unwrap();
+    std::fs::remove_file(root.join("ios/Marram/Marram.entitlements")).unwrap();
+    let (before, manifest) = (read(project), read(MANIFEST));
+
+    let (code, out, _) = run(&["declare", "app-groups", "--app", "app", "--yes"]);
+    assert_eq!(code, Some(1), "{out}");
+    assert!(
+        out.contains("`elvask declare com.apple.security.application-groups --value '[\"…\"]'` makes the file"),
+        "{out}"
+    );
+    assert!(!out.contains("in Xcode") && read(project) == before, "{out}");
+
+    let merchants = ["--value", "[\"merchant.example.marram\"]", "--app", "app", "--yes"];
+    let (code, out, err) = run(&[&["declare", "wallet-payments"], &merchants[..]].concat());
+    assert_eq!(code, Some(0), "{out}{err}");
+    let list = read("ios/Marram/Marram.entitlements");
+    assert!(list.contains("<array>\n        <string>merchant.example.marram</string>\n    </array>"), "{list}");
+    assert_eq!(read(project).matches("CODE_SIGN_ENTITLEMENTS = Marram/Marram.entitlements;").count(), 2);
+    assert!(
+        read(MANIFEST).contains("android:name=\"com.google.android.gms.wallet.api.enabled\" android:value=\"true\"")
+    );
+    let (code, out, err) = run(&["withdraw", "wallet-payments", "--app", "app", "--yes"]);
+    assert_eq!(code, Some(0), "{out}{err}");
+    assert!(!read("ios/Marram/Marram.entitlements").contains("merchant"), "{out}");
+    assert_eq!(read(MANIFEST), manifest);
+
+    for (words, told) in [
+        (["declare", "wallet", "--app", "app"].as_slice(), "did you mean wallet-passes or wallet-payments?"),
+        (&["declare", "camera", "--value", "true", "--app", "app"], "camera: this takes no value"),
+        (&["declare", "permission", "CAMERA", "--value", "3", "--app", "app"], "CAMERA: this takes no value"),
+    ] {
+        let (code, out, err) = run(words);
+        assert!(code == Some(2) && err.contains(told), "{words:?}: {out}{err}");
+    }
+}
+
+#[test]
 fn one_host_of_several_is_withdrawn_and_the_others_stay() {
     let app = app();
     for host in ["marram.example", "log.marram.example"] {

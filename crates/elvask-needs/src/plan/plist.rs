@@ -127,9 +127,7 @@ pub(crate) fn declare_entitlement(
                 let edits = plist_plan::insert_entry(list, list.root(), last, key, &value);
                 (place, Remedy::edit(format!("add {key}"), file, edits))
             }
-            None => {
-                (place, Remedy::Manual(format!("Add {key} with the values that your developer account has for it.")))
-            }
+            None => (place, Remedy::Manual(give_value(key, "writes it"))),
         });
     }
     let Some((project, target)) = scene.surface.target() else {
@@ -139,6 +137,10 @@ pub(crate) fn declare_entitlement(
         return Some((scene.plist?.root_tag(), Remedy::Manual(steps)));
     };
     let top = Place { file: project.file, span: elvask_markup::Span::at(0) };
+    if value.is_none() && ios.entitlements_to_make.is_some() {
+        let done = "makes the file of entitlements and names it in every configuration";
+        return Some((top, Remedy::Manual(give_value(key, done))));
+    }
     let Some(file) = ios.entitlements_to_make.filter(|_| value.is_some()) else {
         let steps = format!(
             "Add the capability to the target {} in Xcode, which makes its entitlements, and {key} in them.",
@@ -152,6 +154,18 @@ pub(crate) fn declare_entitlement(
     let title = format!("make {path} and name it in every configuration of {}", target.name);
     let edits = vec![(file, vec![Edit::insert(0, NO_ENTITLEMENTS.to_owned())]), (project.file, wiring)];
     Some((top, Remedy::Edit { title, edits, makes: Some("the entitlements file".to_owned()) }))
+}
+
+/// Returns the step for an entitlement of which only the owner knows the value.
+fn give_value(key: &str, done: &str) -> String {
+    let known = ios::entitlement(key);
+    let choices = known.map(|known| known.values().collect::<Vec<_>>().join(", ")).unwrap_or_default();
+    let from = match choices.as_str() {
+        "" => "as it is registered in the developer account".to_owned(),
+        choices => format!("of these: {choices}"),
+    };
+    let form = if known.is_some_and(|known| known.value_type == "array") { "[\"…\"]" } else { "\"…\"" };
+    format!("Give its value, {from}: `elvask declare {key} --value '{form}'` {done}.")
 }
 
 /// Says whether nearly all keys stand in the order of the alphabet: one in ten may not.

@@ -2,7 +2,7 @@
 
 use elvask_core::app::{App, Look, SheetOrigin};
 use elvask_core::context::Context;
-use elvask_core::declare::{Naming, OWNER, entries, with_wishes};
+use elvask_core::declare::{Naming, OWNER, entries, takes_value, with_wishes};
 use elvask_core::fill::{FillError, Outcome as Filled, fill_only};
 use elvask_core::finding::Finding;
 use elvask_core::keep::{with_waivers, without_waivers};
@@ -36,13 +36,29 @@ const KINDS: [(&str, Naming); 11] = [
     ("feature", Naming::Feature),
 ];
 
-/// Turns the words of a command line into the entries of a sheet.
-fn wished(words: &[String], value: Option<&str>, on: Option<&str>) -> Result<Vec<String>, Failure> {
+/// Parts the words of a command line into what is named and its names.
+fn named(words: &[String]) -> (Naming, &[String]) {
     let naming = words.first().and_then(|first| KINDS.iter().find(|(word, _)| word == first));
-    let (naming, names) = match naming {
+    match naming {
         Some((_, naming)) if words.len() > 1 => (*naming, words.get(1..).unwrap_or_default()),
         _ => (Naming::Anything, words),
-    };
+    }
+}
+
+/// Refuses a value that would go nowhere.
+fn check_value(words: &[String]) -> Result<(), Failure> {
+    let (naming, names) = named(words);
+    match names.iter().find(|name| !takes_value(naming, name)) {
+        Some(name) => Err(Failure::new(format!(
+            "{name}: this takes no value; --value goes with keys, entitlements and capabilities such as app-groups"
+        ))),
+        None => Ok(()),
+    }
+}
+
+/// Turns the words of a command line into the entries of a sheet.
+fn wished(words: &[String], value: Option<&str>, on: Option<&str>) -> Result<Vec<String>, Failure> {
+    let (naming, names) = named(words);
     let mut out = Vec::new();
     for name in names {
         out.extend(entries(naming, name, value, on).map_err(Failure::new)?);
@@ -75,6 +91,9 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     let app = load(&look.choice, output)?;
     let on = options.on.as_deref().map(|name| activity(&app, name)).transpose()?;
     let entries = wished(&options.words, options.value.as_deref(), on.as_deref())?;
+    if options.value.is_some() {
+        check_value(&options.words)?;
+    }
     for word in options.words.iter().filter(|word| one_path(word)) {
         output.notice(&format!("{word} is this one path; for all below it: elvask declare link {word}*"));
     }

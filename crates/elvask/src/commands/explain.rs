@@ -168,8 +168,8 @@ fn human(topic: &Topic) -> String {
                 out.push_str(&format!("  in the project editor: {}\n", known.capability));
             }
             match known.cost {
-                "paid" => out.push_str("  wants a paid membership\n"),
-                "approval" => out.push_str("  is granted on request\n"),
+                "paid" => out.push_str("  wants a paid membership: a free account cannot sign it\n"),
+                "approval" => out.push_str("  is granted on request, to a paid membership\n"),
                 _ => {}
             }
             out.push_str(&words(topic));

@@ -55,6 +55,10 @@ impl KindSpec for MetaData {
         &ABOUT
     }
 
+    fn of_fact(&self, _name: &str, value: &str, _max_level: Option<u32>) -> Option<Need> {
+        Some(Need::MetaData { owner: Owner::Application, value: Some(value.to_owned()), resource: None })
+    }
+
     fn read(&self, stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Vec<Asking> {
         let fields = ["name", "value", "resource", "in"];
         let Some(table) = stated.fields("`android.meta-data`", &fields, problems) else { return Vec::new() };
