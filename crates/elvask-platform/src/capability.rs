@@ -138,12 +138,11 @@ mod tests {
                     !need.name.starts_with(android::PERMISSION_PREFIX) || android::permission(need.name).is_some()
                 }
                 Kind::Usage => ios::usage_key(need.name).is_some_and(ios::UsageKey::is_for_ios),
-                Kind::Query
-                | Kind::QueryScheme
-                | Kind::Entitlement
-                | Kind::BackgroundMode
-                | Kind::Component
-                | Kind::Filter => true,
+                Kind::Entitlement => ios::entitlement(need.name).is_some(),
+                Kind::BackgroundMode => ios::background_mode(need.name).is_some(),
+                // Names of libraries, which no table of a platform has.
+                Kind::MetaData => need.name.contains('.') && !need.value.is_empty(),
+                Kind::Query | Kind::QueryScheme | Kind::Component | Kind::Filter => true,
                 _ => false,
             };
             assert!(known, "{row:?}");
