@@ -161,7 +161,7 @@ fn give_value(key: &str, done: &str) -> String {
     let known = ios::entitlement(key);
     let choices = known.map(|known| known.values().collect::<Vec<_>>().join(", ")).unwrap_or_default();
     let from = match choices.as_str() {
-        "" => "as it is registered in the developer account".to_owned(),
+        "" => "which only you know".to_owned(),
         choices => format!("of these: {choices}"),
     };
     let form = if known.is_some_and(|known| known.value_type == "array") { "[\"…\"]" } else { "\"…\"" };

@@ -126,7 +126,7 @@ fn human(topic: &Topic) -> String {
                 out.push_str(&section("Store", review));
             }
             if !advice.is_empty() {
-                out.push_str(&section("Depending on what it is for", &advice.join(" ")));
+                out.push_str(&section("Depending on what it is for", &advice.join("\n")));
             }
             out.push_str(&part_of(capabilities));
             out.push_str(&rest(topic));
