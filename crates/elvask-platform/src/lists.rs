@@ -68,6 +68,8 @@ lists! {
     NameCommon = "name-common",
     /// Words of file and class names that say what kind of thing they are, and not what it is about.
     ClassKind = "class-kind",
+    /// Pods that the tools of a layout bring along: they are no code of a package.
+    PodOfTools = "pod-of-tools",
     /// Words in the names of packages that may have to do with sound.
     SoundWord = "sound-word",
     /// Functions that only gather their arguments: the call around them is meant.

@@ -26,6 +26,10 @@ const KEY: usize = 32;
 /// The most records of one file.
 const MAX_RECORDS: usize = 200_000;
 
+/// The most records, and the most bytes of them, that are kept of what nobody asked for in this run: those of other apps of the repository,
+/// and of packages that are gone.
+const MAX_REST: (usize, u64) = (20_000, 64 * 1024 * 1024);
+
 /// The records of one repository.
 #[derive(Debug)]
 struct Records {
@@ -122,7 +126,7 @@ impl Records {
         Some(record)
     }
 
-    /// Writes what is new, and what was there before: all that was asked for, and of the rest no more than that.
+    /// Writes what is new, and what was there before: all that was asked for, and of the rest as much as is worth it.
     fn keep(&self) -> Option<()> {
         let mut kept = std::mem::take(&mut *self.fresh.lock().ok()?);
         if kept.is_empty() {
@@ -131,8 +135,12 @@ impl Records {
         let asked = std::mem::take(&mut *self.asked.lock().ok()?);
         let (mut before, mut rest): (Vec<_>, Vec<_>) = self.index.iter().partition(|(key, _)| asked.contains(*key));
         rest.sort_unstable_by_key(|(_, (at, _))| *at);
-        rest.truncate(before.len() + kept.len());
-        before.append(&mut rest);
+        let mut bytes = 0;
+        let fits = |(_, (_, size)): &(&[u8; KEY], &(u64, u32))| {
+            bytes += u64::from(*size);
+            bytes <= MAX_REST.1
+        };
+        before.extend(rest.into_iter().take(MAX_REST.0).take_while(fits));
         for (key, at) in before {
             if !kept.contains_key(key) {
                 kept.insert(*key, self.read(*at)?);

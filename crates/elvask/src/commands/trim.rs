@@ -9,6 +9,7 @@ use elvask_core::known::of_app;
 use elvask_core::needs::{Requirement, Settings};
 use elvask_core::rules::strip_permission;
 use elvask_core::withdraw::tidy;
+use elvask_needs::remedy::Remedy;
 use elvask_project::surface::Surface;
 use elvask_record::{BroughtRecord, FORMAT, FindingRecord, KnownRecord, LookedAtRecord, SummaryRecord, TrimRecord};
 
@@ -17,7 +18,7 @@ use super::{Done, Outcome, load_with, settings};
 use crate::options::{Format, Trim};
 use crate::output::{Failure, Output};
 use crate::render::style::{FAINT, HEADING, WARNING, paint};
-use crate::render::{clean, count, snippet};
+use crate::render::{clean, count, snippet, width, wrap};
 
 /// The id of the rule that looks for what is not needed.
 const RULE: &str = "declared-unneeded";
@@ -70,7 +71,10 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     let wanted = if options.write { Write::Yes } else { Write::No };
     let written = write(&files, wanted, &Bounds::of(&app, &options.outside.consents), output)?;
     let looked_at = looked_at(&app);
-    let open = !written && (!findings.is_empty() || !files.is_empty());
+    // What only a person can decide keeps no build from passing.
+    let (by_hand, offered): (Vec<&Finding>, Vec<&Finding>) =
+        findings.iter().partition(|one| matches!(one.remedy, Remedy::Manual(_)));
+    let open = !written && (!offered.is_empty() || !files.is_empty());
     if options.app.format == Format::Json {
         let brought = brought.iter().map(|one| brought_record(&context, one)).collect();
         let summary = SummaryRecord::of(&Report {
@@ -101,9 +105,23 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
     } else if findings.is_empty() {
         text.push_str("Everything that the app declares is needed by something that was looked at.\n");
     } else {
-        text.push_str(&format!("{}\n", paint(HEADING, "Declared, and needed by nothing:")));
-        for finding in &findings {
-            text.push_str(&format!("  {}", snippet::line(&app.sources, finding)));
+        let hidden =
+            "Declared, and perhaps needed by code that cannot be looked into; remove by hand what you know is not:";
+        for (title, listed) in [("Declared, and needed by nothing:", &offered), (hidden, &by_hand)] {
+            if listed.is_empty() {
+                continue;
+            }
+            if !text.is_empty() {
+                text.push('\n');
+            }
+            text.push_str(&format!("{}\n", paint(HEADING, title)));
+            for finding in listed {
+                text.push_str(&format!("  {}", snippet::line(&app.sources, finding)));
+            }
+            let first = listed.first().map(|one| &one.remedy);
+            if let Some(Remedy::Manual(steps)) = first.filter(|_| !output.quiet) {
+                text.push_str(&wrap(steps, width().min(100), 4));
+            }
         }
     }
     if !brought.is_empty() && !output.quiet {

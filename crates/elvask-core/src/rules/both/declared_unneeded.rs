@@ -8,7 +8,7 @@ use elvask_needs::reach::Reach;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
 use elvask_platform::List;
-use elvask_platform::{Kind, android, ios};
+use elvask_platform::{Kind, Platform, android, ios};
 use elvask_project::layout::Layout;
 
 use crate::context::Context;
@@ -27,13 +27,16 @@ pub(super) static ABOUT: About = About {
     effect: "Users are asked for more than the app uses; reviewers ask why.",
     wrong: "<uses-permission android:name=\"android.permission.READ_PHONE_STATE\" />   (and nothing needs it)",
     right: "(nothing)",
-    remedy: "`elvask trim --write` removes it. What only you can know of, waive with a reason.",
+    remedy: "`elvask trim --write` removes it. On iOS it leaves to a person what code may need that cannot be looked into: compiled already, or fetched when the app is built. What only you can know of, waive with a reason.",
     source: "App permissions best practices",
 };
 
 /// The kinds that are there for plugins' sake alone; what else is declared may be for the app's own.
 const KINDS: [Kind; 6] =
     [Kind::Permission, Kind::Query, Kind::Usage, Kind::QueryScheme, Kind::BackgroundMode, Kind::Entitlement];
+
+/// The most packages that are named.
+const MAX_NAMED: usize = 4;
 
 /// Shared groups and the like, which are for the app's own sake.
 const OWN: [&str; 2] = ["com.apple.security.application-groups", "keychain-access-groups"];
@@ -48,6 +51,7 @@ impl Rule for DeclaredUnneeded {
         if !context.settings.unneeded || !context.app.not_installed.is_empty() {
             return;
         }
+        let unseen = context.app.unseen_on_ios();
         for kind in KINDS {
             let spec = kinds::spec(kind);
             for declared in spec.declared(context) {
@@ -56,8 +60,20 @@ impl Rule for DeclaredUnneeded {
                 }
                 let what = spec.called(&declared.name);
                 let message = format!("{what} is declared, and nothing that was looked at needs it");
-                let remedy = Remedy::Edit { title: format!("remove {what}"), edits: declared.removal, makes: None };
-                let mut finding = Finding::new(&ABOUT, declared.name, declared.place, message).mend(remedy);
+                let mut finding = Finding::new(&ABOUT, declared.name, declared.place, message);
+                // What code calls that nobody can look into is not known: it is for a person to say.
+                finding = if kind.platform() == Some(Platform::Ios) && !unseen.is_empty() {
+                    let (some, rest) = unseen.split_at(unseen.len().min(MAX_NAMED));
+                    let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };
+                    let steps = format!(
+                        "Not all code of {}{more} can be looked into: some is compiled already, or comes from elsewhere when the app is built. Remove by hand what you know that it does not need.",
+                        some.join(", ")
+                    );
+                    finding.level(Level::Note).mend(Remedy::Manual(steps))
+                } else {
+                    let title = format!("remove {what}");
+                    finding.mend(Remedy::Edit { title, edits: declared.removal, makes: None })
+                };
                 finding.platform = kind.platform();
                 out.push(finding);
             }
@@ -88,7 +104,7 @@ pub(in crate::rules) fn is_wanted(context: &Context<'_>, kind: Kind, declared: &
         return is_purpose_needed(context, name) || is_used_by_another_key(context, name);
     }
     if kind == Kind::BackgroundMode {
-        return is_used_by_another_key(context, name);
+        return is_used_by_another_key(context, name) || name == "audio" && may_sound(context);
     }
     if kind == Kind::QueryScheme {
         let plain = bare(name);
@@ -119,6 +135,17 @@ fn is_named_by_value(context: &Context<'_>, kind: Kind, name: &str) -> bool {
         }
         _ => kind == Kind::Usage,
     })
+}
+
+/// Says whether something of the app may play or record sound. No symbol tells who goes on with it in the background, so the names of packages
+/// must do.
+fn may_sound(context: &Context<'_>) -> bool {
+    let plays = |name: &str| {
+        let name = name.to_ascii_lowercase();
+        List::SoundWord.rows().iter().any(|(word, _)| name.contains(word))
+    };
+    context.app.layouts.iter().all(|layout| layout.is_native())
+        || context.app.plugins.iter().any(|plugin| plays(&plugin.name))
 }
 
 /// Says whether another key of the app's is of no use without a purpose or a background mode.
@@ -213,6 +240,38 @@ mod tests {
         let asks = |mode: &str| format!("ios.plist = {{ key = 'UIBackgroundModes', value = ['{mode}'] }}");
         assert!(told(&mut Fixture::ios(list).needs("p", &asks("fetch"))).is_empty());
         assert_eq!(told(&mut Fixture::ios(list).needs("p", &asks("audio"))), ["warning fetch 5:9"]);
+    }
+
+    #[test]
+    fn what_code_that_nobody_sees_may_need_is_left_to_a_person() {
+        let list = |modes: &[&str]| {
+            let items: String = modes.iter().map(|mode| format!("        <string>{mode}</string>\n")).collect();
+            format!("    <key>UIBackgroundModes</key>\n    <array>\n{items}    </array>\n")
+        };
+        let pod = |depends: &str| {
+            format!("Pod::Spec.new do |s|\n  s.name = 'skua_files'\n  s.source_files = 'ios/*.swift'\n{depends}end\n")
+        };
+        let app = |spec: &str| {
+            Fixture::ios(&list(&["fetch", "audio"]))
+                .package("skua_files")
+                .file("node_modules/skua_files/skua_files.podspec", spec)
+                .file("node_modules/skua_files/ios/Files.swift", "import Foundation\n")
+        };
+        assert_eq!(told(&mut app(&pod(""))), ["warning fetch 5:9", "warning audio 6:9"]);
+        let mut foreign = app(&pod("  s.dependency 'ElsewhereKit/Core', '~> 4.1'\n"));
+        assert_eq!(told(&mut foreign), ["note fetch 5:9", "note audio 6:9"]);
+        let finding = &foreign.findings(ID)[0];
+        assert_eq!(finding.remedy.kind(), "manual", "a wrong removal costs a release");
+        assert!(finding.remedy.text().contains("Not all code of skua_files can be looked into"));
+        assert!(foreign.found("background-mode-unneeded").is_empty(), "when in doubt, nothing is said");
+        let mut compiled = app(&pod("  s.vendored_frameworks = 'ios/Skua.xcframework'\n"));
+        assert_eq!(told(&mut compiled), ["note fetch 5:9", "note audio 6:9"]);
+        // What the layout's own tools bring is no code of a package; a part of a pod that is here is seen.
+        let own = "  s.dependency 'Flutter'\n  s.dependency 'skua_files/Core'\n";
+        assert_eq!(told(&mut app(&pod(own))), ["warning fetch 5:9", "warning audio 6:9"]);
+        // Sound that goes on in the background shows nowhere.
+        let mut sounds = Fixture::ios(&list(&["audio"])).needs("skua_audio", "ios.usage = 'NSCameraUsageDescription'");
+        assert!(told(&mut sounds).iter().all(|one| !one.contains("audio")));
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use elvask_needs::kinds;
 use elvask_needs::remedy::Remedy;
-use elvask_platform::{Kind, List, Platform, ios};
+use elvask_platform::{Kind, Platform, ios};
 use elvask_project::layout::Layout;
 
 use crate::context::Context;
@@ -18,7 +18,7 @@ static ABOUT: About = About {
     id: "background-mode-unneeded",
     level: Level::Note,
     platform: Some(Platform::Ios),
-    summary: "Reports a background mode in which, as far as can be seen, neither a plugin nor the app's own code does anything.",
+    summary: "Reports a background mode in which, as far as can be seen, neither a plugin nor the app's own code does anything. Where a package has code that cannot be looked into, nothing is said.",
     effect: "Reviewers try what a mode is for, and reject an app in which they do not find it.",
     wrong: "<key>UIBackgroundModes</key>\n<array>\n    <string>voip</string>   (and nothing takes calls)\n</array>",
     right: "(nothing)",
@@ -34,14 +34,14 @@ impl Rule for BackgroundModeUnneeded {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let (app, Some(plist)) = (context.app, context.plist) else { return };
         // What a package does that is not there is not known, nor what is written in a language that is not read.
-        if !app.not_installed.is_empty() || app.layouts.contains(&Layout::Msbuild) {
+        if !app.not_installed.is_empty() || app.layouts.contains(&Layout::Msbuild) || !app.unseen_on_ios().is_empty() {
             return;
         }
         for declared in kinds::spec(Kind::BackgroundMode).declared(context) {
             let mode = declared.name.as_str();
             let is_known = ios::background_mode(mode).is_some_and(|known| !known.title.is_empty());
             // What is amiss where pushes are not set up, another rule says.
-            if !is_known || mode == "remote-notification" || mode == "audio" && may_sound(context) {
+            if !is_known || mode == "remote-notification" {
                 continue;
             }
             if lacks_companion(context, plist, mode) || is_wanted(context, Kind::BackgroundMode, &declared) {
@@ -55,17 +55,6 @@ impl Rule for BackgroundModeUnneeded {
             out.push(Finding::new(&ABOUT, mode, declared.place, message).mend(Remedy::Manual(steps)));
         }
     }
-}
-
-/// Says whether something of the app may play or record sound. No symbol tells who goes on with it in the background, so the names of packages
-/// must do.
-fn may_sound(context: &Context<'_>) -> bool {
-    let plays = |name: &str| {
-        let name = name.to_ascii_lowercase();
-        List::SoundWord.rows().iter().any(|(word, _)| name.contains(word))
-    };
-    context.app.layouts.iter().all(|layout| layout.is_native())
-        || context.app.plugins.iter().any(|plugin| plays(&plugin.name))
 }
 
 #[cfg(test)]
