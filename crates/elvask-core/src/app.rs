@@ -160,12 +160,16 @@ impl App {
     pub fn unseen_on_ios(&self) -> Vec<&str> {
         let all = self.plugins.iter().filter_map(|plugin| plugin.evidence.as_deref());
         let made: HashSet<&str> = all.flat_map(|evidence| &evidence.pods.names).map(|name| pod_of(name)).collect();
-        let is_foreign =
-            |pod: &&String| !pod.starts_with(':') && !made.contains(pod_of(pod)) && !List::PodOfTools.has(pod_of(pod));
+        // What the tools of a layout bring along is no code of a package.
+        let of_tools = |pod: &str| pod.eq_ignore_ascii_case("flutter") || List::PodOfTools.has(pod);
+        let is_foreign = |pod: &String| {
+            let pod = pod_of(pod);
+            !pod.starts_with(':') && !made.contains(pod) && !of_tools(pod)
+        };
         let is_unseen = |plugin: &&Plugin| {
             let Some(evidence) = plugin.evidence.as_deref() else { return plugin.root.is_some() };
             let is_compiled = |name: &String| COMPILED_FOR_IOS.iter().any(|ending| name.ends_with(ending));
-            evidence.binaries.iter().any(is_compiled) || evidence.pods.depends.iter().any(|pod| is_foreign(&pod))
+            evidence.binaries.iter().any(is_compiled) || evidence.pods.depends.iter().any(is_foreign)
         };
         let on_ios = |plugin: &&Plugin| {
             plugin.platforms.contains(&Platform::Ios) && !plugin.is_out(Platform::Ios) && !plugin.own && !plugin.runtime

@@ -267,7 +267,7 @@ mod tests {
         let mut compiled = app(&pod("  s.vendored_frameworks = 'ios/Skua.xcframework'\n"));
         assert_eq!(told(&mut compiled), ["note fetch 5:9", "note audio 6:9"]);
         // What the layout's own tools bring is no code of a package; a part of a pod that is here is seen.
-        let own = "  s.dependency 'Flutter'\n  s.dependency 'skua_files/Core'\n";
+        let own = "  s.dependency 'ReactCodegen'\n  s.dependency 'skua_files/Core'\n";
         assert_eq!(told(&mut app(&pod(own))), ["warning fetch 5:9", "warning audio 6:9"]);
         // Sound that goes on in the background shows nowhere.
         let mut sounds = Fixture::ios(&list(&["audio"])).needs("skua_audio", "ios.usage = 'NSCameraUsageDescription'");
