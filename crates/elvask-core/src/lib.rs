@@ -53,6 +53,7 @@ pub mod survey;
 #[cfg(test)]
 mod testing;
 mod unread;
+mod unseen;
 pub mod waivers;
 pub mod why;
 pub mod withdraw;

@@ -14,6 +14,9 @@ use super::layouts::{LayoutSpec, Search};
 use super::{Found, Package, is_app_with_sides, read_packages};
 use crate::yaml::Yaml;
 
+/// The key under which a package says that it is a plugin; the pod that the tools of the layout bring along has the same name.
+pub(crate) const TOOLS: &str = "flutter";
+
 /// See the module.
 pub(crate) struct Pubspec;
 
@@ -141,7 +144,7 @@ fn read_package(
 /// Returns the platforms that a package's own file says it has native code for.
 fn native_platforms(pubspec: &Yaml<'_>) -> Vec<Platform> {
     // The key is the format's own.
-    let Some(plugin) = pubspec.get("flutter").and_then(|part| part.get("plugin")) else { return Vec::new() };
+    let Some(plugin) = pubspec.get(TOOLS).and_then(|part| part.get("plugin")) else { return Vec::new() };
     let all = [("android", Platform::Android), ("ios", Platform::Ios)];
     match plugin.get("platforms") {
         Some(platforms) => {
