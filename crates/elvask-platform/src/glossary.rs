@@ -170,6 +170,19 @@ mod tests {
     }
 
     #[test]
+    fn what_an_app_can_be_granted_has_words_of_its_own() {
+        use crate::android::Grant;
+        let has = |kind: WordKind, name: &str| words().iter().any(|one| one.kind == kind && one.name == name);
+        let granted = crate::android::permissions().iter();
+        let granted = granted.filter(|one| matches!(one.grant(), Grant::AtInstall | Grant::Prompt));
+        let silent: Vec<_> = granted.map(|one| one.name).filter(|name| !has(WordKind::Permission, name)).collect();
+        assert!(silent.is_empty(), "{silent:?}");
+        let keys = crate::ios::entitlements().iter().map(|one| one.key);
+        let silent: Vec<_> = keys.filter(|key| !has(WordKind::Entitlement, key)).collect();
+        assert!(silent.is_empty(), "{silent:?}");
+    }
+
+    #[test]
     fn words_are_typed_in_short() {
         assert!(is_typed("android.intent.action.VIEW", "view") && is_typed("exported", "android:exported"));
         assert!(is_typed("uses-feature", "<uses-feature>") && !is_typed("exported", "export"));
