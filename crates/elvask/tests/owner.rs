@@ -284,6 +284,32 @@ fn what_the_app_declares_becomes_its_intent() {
 }
 
 #[test]
+fn trim_leaves_to_a_person_what_code_that_nobody_sees_may_need() {
+    let app = app();
+    let list = LIST.replace(
+        "</dict>",
+        "    <key>UIBackgroundModes</key>\n    <array>\n        <string>fetch</string>\n    </array>\n</dict>",
+    );
+    app.write(PLIST, &list);
+    app.write("package.json", "{\"dependencies\":{\"skua_tasks\":\"1\"}}");
+    app.write("node_modules/skua_tasks/package.json", "{\"name\":\"skua_tasks\",\"version\":\"1.0.0\"}");
+    app.write("node_modules/skua_tasks/ios/Tasks.swift", "import Foundation\n");
+    let pod = |depends: &str| {
+        format!("Pod::Spec.new do |s|\n  s.name = 'skua_tasks'\n  s.source_files = 'ios/*.swift'\n{depends}end\n")
+    };
+    let path = "node_modules/skua_tasks/skua_tasks.podspec";
+    app.write(path, pod("  s.dependency 'ElsewhereTasks', '~> 4.1'\n"));
+    let ran = app.run(&["trim", "--write"]);
+    assert!(ran.out.contains("perhaps needed by code that cannot be looked into"), "{}{}", ran.out, ran.err);
+    assert!(ran.out.contains("Not all code of skua_tasks can be looked into"), "{}", ran.out);
+    assert_eq!(read(&app, PLIST), list, "nothing of iOS is removed");
+    app.write(path, pod(""));
+    let ran = app.run(&["trim", "--write"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    assert!(!read(&app, PLIST).contains("fetch"), "{}", ran.out);
+}
+
+#[test]
 fn a_draft_of_a_sheet_can_be_checked_and_used() {
     let app = app();
     app.write("package.json", "{\"dependencies\":{\"redshank_scan\":\"1\"}}");

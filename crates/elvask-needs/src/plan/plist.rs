@@ -137,16 +137,19 @@ pub(crate) fn declare_entitlement(
         return Some((scene.plist?.root_tag(), Remedy::Manual(steps)));
     };
     let top = Place { file: project.file, span: elvask_markup::Span::at(0) };
-    if value.is_none() && ios.entitlements_to_make.is_some() {
-        let done = "makes the file of entitlements and names it in every configuration";
-        return Some((top, Remedy::Manual(give_value(key, done))));
-    }
-    let Some(file) = ios.entitlements_to_make.filter(|_| value.is_some()) else {
-        let steps = format!(
-            "Add the capability to the target {} in Xcode, which makes its entitlements, and {key} in them.",
-            target.name
-        );
-        return Some((top, Remedy::Manual(steps)));
+    let file = match (ios.entitlements_to_make, &value) {
+        (Some(file), Some(_)) => file,
+        (Some(_), None) if known.is_some() => {
+            let done = "makes the file of entitlements and names it in every configuration";
+            return Some((top, Remedy::Manual(give_value(key, done))));
+        }
+        _ => {
+            let steps = format!(
+                "Add the capability to the target {} in Xcode, which makes its entitlements, and {key} in them.",
+                target.name
+            );
+            return Some((top, Remedy::Manual(steps)));
+        }
     };
     let path = elvask_project::files::shown(&scene.sources.file(file).path, &project.folder);
     let text = &scene.sources.file(project.file).text;
@@ -156,15 +159,17 @@ pub(crate) fn declare_entitlement(
     Some((top, Remedy::Edit { title, edits, makes: Some("the entitlements file".to_owned()) }))
 }
 
-/// Returns the step for an entitlement of which only the owner knows the value.
+/// Returns the step for an entitlement of which only the owner knows the value. One that no table has is not one to declare.
 fn give_value(key: &str, done: &str) -> String {
-    let known = ios::entitlement(key);
-    let choices = known.map(|known| known.values().collect::<Vec<_>>().join(", ")).unwrap_or_default();
+    let Some(known) = ios::entitlement(key) else {
+        return format!("Add {key} to the file of entitlements, with its value, if the app needs it.");
+    };
+    let choices = known.values().collect::<Vec<_>>().join(", ");
     let from = match choices.as_str() {
         "" => "which only you know".to_owned(),
         choices => format!("of these: {choices}"),
     };
-    let form = if known.is_some_and(|known| known.value_type == "array") { "[\"…\"]" } else { "\"…\"" };
+    let form = if known.value_type == "array" { "[\"…\"]" } else { "\"…\"" };
     format!("Give its value, {from}: `elvask declare {key} --value '{form}'` {done}.")
 }
 

@@ -120,7 +120,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
             }
             let first = listed.first().map(|one| &one.remedy);
             if let Some(Remedy::Manual(steps)) = first.filter(|_| !output.quiet) {
-                text.push_str(&wrap(steps, width().min(100), 4));
+                text.push_str(&wrap(&clean(steps), width().min(100), 4));
             }
         }
     }
