@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 
-use memchr::memmem;
+use memchr::memmem::Finder;
 use regex::{Captures, Match, Regex};
 
 /// A pattern. `\b`, `\w` and `\s` mean letters of ASCII alone.
@@ -10,19 +10,20 @@ use regex::{Captures, Match, Regex};
 pub(crate) struct Pattern {
     pattern: &'static str,
     words: &'static [&'static str],
+    finders: OnceLock<Vec<Finder<'static>>>,
     made: OnceLock<Option<Regex>>,
 }
 
 impl Pattern {
     /// Takes a pattern, and the words of which at least one is in every text that it matches.
     pub(crate) const fn new(pattern: &'static str, words: &'static [&'static str]) -> Self {
-        Pattern { pattern, words, made: OnceLock::new() }
+        Pattern { pattern, words, finders: OnceLock::new(), made: OnceLock::new() }
     }
 
     /// Returns the pattern for a text that may match.
     fn on(&self, text: &str) -> Option<&Regex> {
-        let holds = |word: &&str| memmem::find(text.as_bytes(), word.as_bytes()).is_some();
-        if !self.words.is_empty() && !self.words.iter().any(holds) {
+        let finders = self.finders.get_or_init(|| self.words.iter().map(|word| Finder::new(word.as_bytes())).collect());
+        if !finders.is_empty() && !finders.iter().any(|word| word.find(text.as_bytes()).is_some()) {
             return None;
         }
         self.made.get_or_init(|| made(self.pattern)).as_ref()

@@ -1,9 +1,10 @@
 //! iOS: the keys of `Info.plist`.
 
+use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::names::nearest_by_words;
-use crate::table::rows;
+use crate::table::{index, rows};
 use crate::{Confidence, Version};
 
 /// What happens when a purpose is wanted and there is none.
@@ -84,7 +85,8 @@ pub fn usage_key(key: &str) -> Option<&'static UsageKey> {
     if !key.ends_with("Description") && !key.ends_with("Dictionary") {
         return None;
     }
-    usage_keys().iter().find(|known| known.key == key)
+    static BY_KEY: OnceLock<HashMap<&str, &UsageKey>> = OnceLock::new();
+    BY_KEY.get_or_init(|| index(usage_keys(), |known| known.key)).get(key).copied()
 }
 
 /// Returns the purpose key of iOS that a misspelt one is meant to be, if one is near enough.
@@ -150,6 +152,7 @@ pub fn plist_keys() -> impl Iterator<Item = &'static str> {
 #[must_use]
 pub fn plist_key(key: &str) -> Option<PlistKey> {
     static TABLE: OnceLock<Vec<PlistKey>> = OnceLock::new();
+    static BY_KEY: OnceLock<HashMap<&str, &PlistKey>> = OnceLock::new();
     let table = TABLE.get_or_init(|| {
         rows(include_str!("../data/ios-plist-keys.tsv"))
             .map(|row| PlistKey {
@@ -160,8 +163,8 @@ pub fn plist_key(key: &str) -> Option<PlistKey> {
             })
             .collect()
     });
-    let plain = key.split('~').next().unwrap_or(key);
-    table.iter().find(|known| known.key == key).or_else(|| table.iter().find(|known| known.key == plain)).copied()
+    let by_key = BY_KEY.get_or_init(|| index(table, |known| known.key));
+    by_key.get(key).or_else(|| by_key.get(key.split('~').next()?)).map(|known| **known)
 }
 
 /// The most query schemes that count, for apps built for iOS 15 or later.
@@ -241,7 +244,8 @@ pub fn entitlements() -> &'static [Entitlement] {
 /// Looks an entitlement up.
 #[must_use]
 pub fn entitlement(key: &str) -> Option<&'static Entitlement> {
-    entitlements().iter().find(|known| known.key == key)
+    static BY_KEY: OnceLock<HashMap<&str, &Entitlement>> = OnceLock::new();
+    BY_KEY.get_or_init(|| index(entitlements(), |known| known.key)).get(key).copied()
 }
 
 /// Goes through the codes of languages that an association file's `$(lang)` stands for.

@@ -1,5 +1,7 @@
 //! Reading the tables: tab-separated cells, one row a line, `#` before comments.
 
+use std::collections::HashMap;
+
 /// Goes through the rows of a table.
 pub(crate) fn rows(text: &'static str) -> impl Iterator<Item = Row> {
     text.lines().filter(|line| !line.is_empty() && !line.starts_with('#')).map(|line| Row { line })
@@ -26,4 +28,13 @@ impl Row {
     pub(crate) fn words(self, at: usize) -> Vec<&'static str> {
         self.cell(at).split_whitespace().collect()
     }
+}
+
+/// A table's rows by their key, of several with one key the first.
+pub(crate) fn index<T>(rows: &'static [T], key: impl Fn(&T) -> &'static str) -> HashMap<&'static str, &'static T> {
+    let mut by_key = HashMap::with_capacity(rows.len());
+    for row in rows {
+        by_key.entry(key(row)).or_insert(row);
+    }
+    by_key
 }

@@ -1,8 +1,9 @@
 //! Texts that people leave where a real one belongs.
 
-use crate::List;
+use std::collections::HashMap;
 use std::sync::OnceLock;
 
+use crate::List;
 use crate::table::rows;
 
 /// What kind of value is looked at.
@@ -136,15 +137,52 @@ const NOTE_WORDS: [&str; 11] =
 
 /// Goes through the patterns of one kind, for texts in small letters; those of headings are plain words.
 pub fn note_words(kind: NoteWords) -> impl Iterator<Item = &'static str> {
+    note_word_rows().get(kind as usize).into_iter().flatten().copied()
+}
+
+fn note_word_rows() -> &'static [Vec<&'static str>; NOTE_WORDS.len()] {
     static WORDS: OnceLock<[Vec<&'static str>; NOTE_WORDS.len()]> = OnceLock::new();
-    let all = WORDS.get_or_init(|| {
+    WORDS.get_or_init(|| {
         let of = |word: &str| {
             let rows = rows(include_str!("../data/note-words.tsv")).filter(|row| row.cell(0) == word);
             rows.map(|row| row.cell(1)).collect()
         };
         NOTE_WORDS.map(of)
-    });
-    all.get(kind as usize).into_iter().flatten().copied()
+    })
+}
+
+/// What kinds of words a heading has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct HeadingKinds(u16);
+
+impl HeadingKinds {
+    /// Looks at a heading in small letters, also given word by word; what is a single word in the table counts as a whole one.
+    #[must_use]
+    pub fn of(heading: &str, words: &[&str]) -> Self {
+        static BY_WORD: OnceLock<HashMap<&str, u16>> = OnceLock::new();
+        static PHRASES: OnceLock<Vec<(&str, u16)>> = OnceLock::new();
+        let of_headings = || {
+            let kinds = note_word_rows().iter().enumerate().skip(NoteWords::SetupHeading as usize);
+            kinds.flat_map(|(kind, forms)| forms.iter().map(move |form| (*form, 1_u16 << kind)))
+        };
+        let by_word = BY_WORD.get_or_init(|| {
+            let mut by_word = HashMap::new();
+            for (form, kind) in of_headings() {
+                *by_word.entry(form).or_default() |= kind;
+            }
+            by_word
+        });
+        let phrases = PHRASES.get_or_init(|| of_headings().filter(|(form, _)| form.contains(' ')).collect());
+        let of_words = words.iter().filter_map(|word| by_word.get(word)).fold(0, |all, kinds| all | kinds);
+        let of_phrases = phrases.iter().filter(|(phrase, _)| words.len() > 1 && heading.contains(phrase));
+        HeadingKinds(of_phrases.fold(of_words, |all, (_, kind)| all | kind))
+    }
+
+    /// Says whether it has words of one kind.
+    #[must_use]
+    pub fn has(self, kind: NoteWords) -> bool {
+        self.0 >> (kind as u16) & 1 == 1
+    }
 }
 
 #[cfg(test)]

@@ -73,6 +73,11 @@ pub struct Stamp {
     pub changed: u128,
 }
 
+/// A file that is read in parts.
+pub trait Parts: io::Read + io::Seek {}
+
+impl<T: io::Read + io::Seek> Parts for T {}
+
 /// A tree of files that can be read.
 pub trait Files: Sync {
     /// Returns the bytes of a file.
@@ -80,6 +85,14 @@ pub trait Files: Sync {
     /// # Errors
     /// As the system says; [`io::ErrorKind::FileTooLarge`] for a file over [`limit_of`] bytes.
     fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
+
+    /// Opens a file of which only parts are read, such as an archive.
+    ///
+    /// # Errors
+    /// Those of [`Files::read`].
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Parts>> {
+        Ok(Box::new(io::Cursor::new(self.read(path)?)))
+    }
 
     /// Returns the names in a folder with what they are, in the order of the names; empty where there is no folder.
     fn list(&self, folder: &Path) -> Vec<(String, FileKind)>;
@@ -121,8 +134,9 @@ pub trait Files: Sync {
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Disk;
 
-impl Files for Disk {
-    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+impl Disk {
+    /// Opens a regular file of a size that is read, and returns it with its size in bytes.
+    fn opened(path: &Path) -> io::Result<(std::fs::File, u64)> {
         let mut options = std::fs::OpenOptions::new();
         options.read(true);
         // A pipe is not waited for: what it is is seen below.
@@ -131,7 +145,7 @@ impl Files for Disk {
             &mut options,
             rustix::fs::OFlags::NONBLOCK.bits().cast_signed(),
         );
-        let mut file = options.open(path)?;
+        let file = options.open(path)?;
         let about = file.metadata()?;
         if about.is_dir() {
             return Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder"));
@@ -143,10 +157,21 @@ impl Files for Disk {
         if !about.is_file() {
             return Err(io::Error::new(io::ErrorKind::Unsupported, "it is not a regular file"));
         }
+        Ok((file, about.len()))
+    }
+}
+
+impl Files for Disk {
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+        let (file, len) = Disk::opened(path)?;
         // All that it holds, without asking once more whether there is an end.
-        let mut bytes = Vec::with_capacity(usize::try_from(about.len()).unwrap_or(0));
-        (&mut file).take(about.len()).read_to_end(&mut bytes)?;
+        let mut bytes = Vec::with_capacity(usize::try_from(len).unwrap_or(0));
+        file.take(len).read_to_end(&mut bytes)?;
         Ok(bytes)
+    }
+
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Parts>> {
+        Ok(Box::new(io::BufReader::new(Disk::opened(path)?.0)))
     }
 
     fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {

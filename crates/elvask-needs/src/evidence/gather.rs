@@ -380,22 +380,24 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
         match file.role {
             Role::Notes => {
                 if let Some(bytes) = read(MAX_NOTES, &mut found) {
-                    notes::read(&String::from_utf8_lossy(&bytes), &file.shown, version.as_deref(), &mut noted);
+                    notes::read(&text_of(bytes), &file.shown, version.as_deref(), &mut noted);
                 }
             }
             Role::PluginXml => {
                 if let Some(bytes) = read(MAX_NOTES, &mut found) {
-                    manifest::read_plugin_xml(&String::from_utf8_lossy(&bytes), &file.shown, &mut found);
+                    manifest::read_plugin_xml(&text_of(bytes), &file.shown, &mut found);
                 }
             }
-            Role::Archive => {
-                if let Some(bytes) = read(usize::MAX, &mut found) {
-                    manifest::read_archive(&bytes, &file.shown, &mut found);
+            Role::Archive => match files.open(&file.path) {
+                Ok(archive) => {
+                    found.files += 1;
+                    manifest::read_archive(archive, &file.shown, &mut found);
                 }
-            }
+                Err(error) => found.limit(format!("{}: {error}", file.shown)),
+            },
             Role::SwiftPackage | Role::Privacy => {
                 let Some(bytes) = read(MAX_SOURCE, &mut found) else { continue };
-                let text = String::from_utf8_lossy(&bytes);
+                let text = text_of(bytes);
                 match file.role {
                     Role::SwiftPackage => build::read_swift_package(&text, &file.shown, &mut found),
                     _ => covered.push_str(&text),
@@ -472,6 +474,12 @@ fn compiled_already(tree: &Tree, found: &mut Found) {
     }
 }
 
+/// Returns bytes as a text; what is not text is replaced.
+fn text_of(bytes: Vec<u8>) -> String {
+    // Looked at in one go, which is quicker than what replaces.
+    String::from_utf8(bytes).unwrap_or_else(|error| String::from_utf8_lossy(error.as_bytes()).into_owned())
+}
+
 /// Reads a file whole; one that cannot be read, or is over a size, is told.
 fn bytes(files: &dyn Files, tree: &Tree, file: &PackageFile, limit: usize, found: &mut Found) -> Option<Vec<u8>> {
     if tree.read.load(Ordering::Relaxed) > MAX_PACKAGE {
@@ -501,7 +509,7 @@ fn texts<'t>(files: &dyn Files, tree: &'t Tree, role: Role, found: &mut Found) -
     let of_role = tree.files.iter().filter(|file| file.role == role);
     let read = |file: &'t PackageFile| {
         let bytes = bytes(files, tree, file, MAX_NOTES, found)?;
-        Some((file, String::from_utf8_lossy(&bytes).into_owned()))
+        Some((file, text_of(bytes)))
     };
     of_role.filter_map(read).collect()
 }
@@ -556,7 +564,7 @@ fn manifests(files: &dyn Files, tree: &Tree, scripts: &[(&PackageFile, String)],
         }
         if let Some(bytes) = bytes(files, tree, file, MAX_NOTES, found) {
             let namespace = module.and_then(|(_, text)| build::namespace(text));
-            manifest::read(&String::from_utf8_lossy(&bytes), &file.shown, namespace.as_deref(), found);
+            manifest::read(&text_of(bytes), &file.shown, namespace.as_deref(), found);
         }
     }
 }

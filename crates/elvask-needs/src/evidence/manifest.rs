@@ -5,6 +5,7 @@ use std::io::Read as _;
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
 use elvask_platform::{Kind, Strength, ios};
+use elvask_project::files::Parts;
 use elvask_project::intent::Owner;
 use elvask_project::names::{ANDROID, TOOLS, full_class};
 use elvask_project::surface::read_query;
@@ -20,10 +21,10 @@ const MAX_MANIFEST: u64 = 512 * 1024;
 /// The components of an app.
 const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];
 
-/// Reads the manifest inside of a bundled library.
-pub(super) fn read_archive(bytes: &[u8], shown: &str, found: &mut Found) {
+/// Reads the manifest inside of a bundled library, and of the rest only the archive's own list.
+pub(super) fn read_archive(archive: Box<dyn Parts>, shown: &str, found: &mut Found) {
     let inside = format!("{shown}!/AndroidManifest.xml");
-    let opened = zip::ZipArchive::new(std::io::Cursor::new(bytes));
+    let opened = zip::ZipArchive::new(archive);
     let text = opened.map_err(|error| error.to_string()).and_then(|mut archive| {
         let entry = archive.by_name("AndroidManifest.xml").map_err(|error| error.to_string())?;
         let mut bytes = Vec::new();

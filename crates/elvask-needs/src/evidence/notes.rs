@@ -300,13 +300,13 @@ impl Reader<'_, '_> {
         let table = around.table_head.is_some();
         let parts = if table { vec![(0, prose.text.as_str())] } else { clauses(&prose.text) };
         let above = self.said_above();
+        let context = format!(
+            "{above} {} {}",
+            around.list_intro.as_deref().unwrap_or_default().to_lowercase(),
+            around.table_head.as_deref().unwrap_or_default()
+        );
         for (start, clause) in parts {
             self.look_back(clause);
-            let context = format!(
-                "{above} {} {}",
-                around.list_intro.as_deref().unwrap_or_default().to_lowercase(),
-                around.table_head.as_deref().unwrap_or_default()
-            );
             let mentioned = mentions(clause, &context);
             if mentioned.is_empty() {
                 continue;

@@ -6,7 +6,7 @@
 use std::ops::Range;
 use std::sync::OnceLock;
 
-use elvask_platform::wording::{NoteWords, note_words};
+use elvask_platform::wording::{HeadingKinds, NoteWords, note_words};
 use elvask_platform::{Platform, Version};
 
 use super::forms::{Forms, ascii};
@@ -276,12 +276,8 @@ pub(super) enum Section {
 pub(super) fn section(heading: &str) -> Section {
     let text = heading.to_lowercase();
     let words: Vec<&str> = text.split(|sign: char| !sign.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
-    let any = |kind: NoteWords| {
-        note_words(kind).any(|form| match form.contains(' ') {
-            true => text.contains(form),
-            false => words.contains(&form),
-        })
-    };
+    let kinds = HeadingKinds::of(&text, &words);
+    let any = |kind: NoteWords| kinds.has(kind);
     let ours = words.iter().any(|word| matches!(*word, "android" | "ios"));
     // The name of a function: `getRing()`, or one word with a capital inside.
     let heading = heading.trim();
@@ -320,6 +316,22 @@ pub(super) fn speaks_of_the_app(text: &str) -> bool {
     note_words(NoteWords::OwnApp).any(|form| text.contains(form))
 }
 
+/// Returns what ends a clause where a text goes on like this.
+fn clause_end(rest: &[u8]) -> Option<&'static str> {
+    // Most letters end nothing, and this is asked at each one.
+    let ends: &[&str] = match rest {
+        [b'.', b' ' | b'\n', ..] => &[". ", ".\n"],
+        [b'!', b' ', ..] => &["! "],
+        [b'?', b' ', ..] => &["? "],
+        [b';', b' ' | b'\n', ..] => &["; ", ";\n"],
+        [b'\n', b'\n', ..] => &["\n\n"],
+        [b',', b' ', b'b' | b'h' | b'w', ..] => &[", but ", ", however", ", whereas "],
+        [b' ', b'b' | b'h' | b'w', ..] => &[" but ", " however ", " while "],
+        _ => return None,
+    };
+    ends.iter().copied().find(|end| rest.starts_with(end.as_bytes()))
+}
+
 /// Splits a text into clauses that are judged by themselves, with their places in it.
 pub(super) fn clauses(text: &str) -> Vec<(usize, &str)> {
     let mut out = Vec::new();
@@ -327,32 +339,21 @@ pub(super) fn clauses(text: &str) -> Vec<(usize, &str)> {
     let bytes = text.as_bytes();
     let mut quoted = false;
     let mut at = 0;
-    while at < bytes.len() {
-        let rest = text.get(at..).unwrap_or_default();
-        let byte = bytes.get(at).copied().unwrap_or(0);
+    while let Some(byte) = bytes.get(at).copied() {
+        if !matches!(byte, b'`' | b'.' | b'!' | b'?' | b';' | b',' | b'\n' | b' ') {
+            at += 1;
+            continue;
+        }
         quoted ^= byte == b'`';
-        let ends = [
-            ". ",
-            ".\n",
-            "! ",
-            "? ",
-            "; ",
-            ";\n",
-            "\n\n",
-            ", but ",
-            " but ",
-            ", however",
-            " however ",
-            ", whereas ",
-            " while ",
-        ];
-        let end = ends.iter().find(|end| rest.starts_with(**end)).filter(|_| !quoted);
+        let end = clause_end(bytes.get(at..).unwrap_or_default()).filter(|_| !quoted);
         // An abbreviation does not end a sentence.
-        let before = text.get(..at).unwrap_or_default();
         let short = byte == b'.'
-            && ["e.g", "i.e", "etc", "vs", "min", "max", "approx"].iter().any(|word| before.ends_with(word));
+            && end.is_some()
+            && ["e.g", "i.e", "etc", "vs", "min", "max", "approx"]
+                .iter()
+                .any(|word| text.get(..at).is_some_and(|before| before.ends_with(word)));
         // "If the app listens while it is away, add …" is one condition.
-        let within = end.is_some_and(|end| *end == " while ")
+        let within = end.is_some_and(|end| end == " while ")
             && text.get(start..at).is_some_and(|clause| format!(" {}", clause.to_lowercase()).contains(" if "));
         match end {
             Some(end) if !short && !within => {
@@ -361,9 +362,6 @@ pub(super) fn clauses(text: &str) -> Vec<(usize, &str)> {
                 start = at;
             }
             _ => at += 1,
-        }
-        while at < bytes.len() && !text.is_char_boundary(at) {
-            at += 1;
         }
     }
     out.push((start, text.get(start..).unwrap_or_default()));

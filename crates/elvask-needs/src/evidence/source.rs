@@ -65,7 +65,12 @@ enum Pattern {
 
 /// Returns the strings that are searched for.
 pub(super) fn searched() -> Vec<&'static str> {
-    let mut texts: Vec<_> = symbols().iter().map(|symbol| symbol.text).collect();
+    searched_in(None)
+}
+
+fn searched_in(family: Option<Family>) -> Vec<&'static str> {
+    let of_family = symbols().iter().filter(|symbol| family.is_none_or(|family| symbol.family == family));
+    let mut texts: Vec<_> = of_family.map(|symbol| symbol.text).collect();
     texts.extend([PERMISSION_CLASS, PERMISSION_PREFIX, USAGE_ENDING]);
     texts.sort_unstable();
     texts.dedup();
@@ -75,21 +80,38 @@ pub(super) fn searched() -> Vec<&'static str> {
 /// From so many files on, the automaton that is quicker to search with is worth its making.
 const MANY_FILES: usize = 256;
 
-fn automaton() -> Option<&'static Automaton> {
-    static QUICK_TO_MAKE: OnceLock<Option<Automaton>> = OnceLock::new();
-    static QUICK_TO_SEARCH: OnceLock<Option<Automaton>> = OnceLock::new();
-    static READ: AtomicUsize = AtomicUsize::new(0);
-    let (kept, kind) = match READ.fetch_add(1, Ordering::Relaxed) {
-        0..MANY_FILES => (&QUICK_TO_MAKE, AhoCorasickKind::ContiguousNFA),
-        _ => (&QUICK_TO_SEARCH, AhoCorasickKind::DFA),
+/// The automata of one family of languages: what the other family calls is not looked for, so that each is small enough to be
+/// kept near.
+struct Automata {
+    quick_to_make: OnceLock<Option<Automaton>>,
+    quick_to_search: OnceLock<Option<Automaton>>,
+    read: AtomicUsize,
+}
+
+impl Automata {
+    const fn new() -> Self {
+        Automata { quick_to_make: OnceLock::new(), quick_to_search: OnceLock::new(), read: AtomicUsize::new(0) }
+    }
+}
+
+fn automaton(family: Family) -> Option<&'static Automaton> {
+    static APPLE: Automata = Automata::new();
+    static JVM: Automata = Automata::new();
+    let of_family = match family {
+        Family::Apple => &APPLE,
+        Family::Jvm => &JVM,
+    };
+    let (kept, kind) = match of_family.read.fetch_add(1, Ordering::Relaxed) {
+        0..MANY_FILES => (&of_family.quick_to_make, AhoCorasickKind::ContiguousNFA),
+        _ => (&of_family.quick_to_search, AhoCorasickKind::DFA),
     };
     let build = || {
-        let texts = searched();
+        let texts = searched_in(Some(family));
         let pattern = |text: &&'static str| match *text {
             PERMISSION_CLASS => Pattern::PermissionClass,
             PERMISSION_PREFIX => Pattern::PermissionName,
             USAGE_ENDING => Pattern::UsageKey,
-            text => Pattern::Symbols(symbols().iter().filter(|symbol| symbol.text == text).collect()),
+            text => Pattern::Symbols(symbols().iter().filter(|one| one.text == text && one.family == family).collect()),
         };
         let patterns = texts.iter().map(pattern).collect();
         // Names that hold other names are all wanted, so matches may overlap.
@@ -110,14 +132,14 @@ const MAX_PLACES: usize = 200;
 /// Reads one source file into `found`, which holds nothing else; `pod` is the part of the package that it is compiled with,
 /// where that is not a part of every app.
 pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>, found: &mut Found) {
-    let Some(automaton) = automaton() else { return };
+    let Some(automaton) = automaton(family) else { return };
     // Most files use nothing of all this, and need not even be text for that to be seen.
     let matches = automaton.search.find_overlapping_iter(bytes);
     let matches: Vec<_> = matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect();
     if matches.is_empty() {
         return;
     }
-    let text = String::from_utf8_lossy(bytes);
+    let text = std::str::from_utf8(bytes).map_or_else(|_| String::from_utf8_lossy(bytes), Cow::Borrowed);
     let positions = match &text {
         Cow::Borrowed(_) => matches,
         // What is not text was replaced, so the places are others.
@@ -323,7 +345,7 @@ impl Source<'_> {
         {
             return;
         }
-        for symbol in symbols.iter().filter(|symbol| symbol.family == self.family) {
+        for symbol in symbols {
             if !self.is_whole(start, end, symbol.open) {
                 continue;
             }

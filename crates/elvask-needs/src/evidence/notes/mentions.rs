@@ -1,5 +1,7 @@
 //! Names of things in sentences.
 
+use std::sync::OnceLock;
+
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{Kind, Version, android, ios};
 
@@ -176,17 +178,28 @@ fn find_title(clause: &str, lower: &str, title: &str) -> Option<usize> {
     find_words(lower, &title).or_else(|| find_words(lower, &spelt).filter(|_| spelt != title))
 }
 
+/// The entitlements, each with whether it is the one that the title of its capability stands for: of several behind one tick box,
+/// the first, which has no part behind its name.
+fn titled_entitlements() -> &'static [(&'static ios::Entitlement, bool)] {
+    static TITLED: OnceLock<Vec<(&ios::Entitlement, bool)>> = OnceLock::new();
+    TITLED.get_or_init(|| {
+        let all = ios::entitlements();
+        let first = |known: &ios::Entitlement| all.iter().find(|other| other.capability == known.capability);
+        let titled = |known: &ios::Entitlement| {
+            !known.capability.is_empty() && first(known).is_some_and(|first| first.key == known.key)
+        };
+        all.iter().map(|known| (known, titled(known))).collect()
+    })
+}
+
 fn entitlements(clause: &str, lower: &str, context: &str, spans: &[(usize, &str)], out: &mut Vec<Mention>) {
     let tick = lower.contains("capabilit") || context.contains("capabilit") || lower.contains("entitlement");
-    for known in ios::entitlements() {
+    if !tick && !spans.iter().any(|(_, code)| ios::entitlement(code).is_some()) {
+        return;
+    }
+    for (known, stands_for_title) in titled_entitlements() {
         let quoted = spans.iter().find(|(_, code)| *code == known.key).map(|(at, _)| *at);
-        let titled = || {
-            // Several entitlements stand behind one tick box; the plain one has no part behind its name.
-            let first = ios::entitlements().iter().find(|other| other.capability == known.capability)?;
-            (tick && !known.capability.is_empty() && first.key == known.key)
-                .then(|| find_title(clause, lower, known.capability))
-                .flatten()
-        };
+        let titled = || (tick && *stands_for_title).then(|| find_title(clause, lower, known.capability)).flatten();
         let Some(at) = quoted.or_else(titled).filter(|at| *at <= clause.len()) else { continue };
         let value = match (known.key, known.value_type) {
             ("aps-environment", _) => Some(NewValue::String("development".to_owned())),

@@ -5,7 +5,7 @@ use super::*;
 /// Finds the chapters that have the same sections on setting up below them: each is about another part of the package, which not
 /// everybody uses. "Set up iOS" below "Rings" and below "Colours" makes parts of both.
 pub(super) fn parallel_chapters(text: &str) -> Vec<&str> {
-    let mut above: Vec<(usize, &str)> = Vec::new();
+    let mut above: Vec<(usize, &str, bool)> = Vec::new();
     // Sections on setting up with the chapter that they stand in.
     let mut found: Vec<(String, &str)> = Vec::new();
     let mut fenced = false;
@@ -14,15 +14,15 @@ pub(super) fn parallel_chapters(text: &str) -> Vec<&str> {
         let depth = line.bytes().take_while(|byte| *byte == b'#').count();
         let title = line.get(depth..).filter(|rest| rest.starts_with(' ')).map(str::trim);
         let Some(title) = title.filter(|_| !fenced && (1..=6).contains(&depth)) else { continue };
-        above.retain(|(known, _)| *known < depth);
+        above.retain(|(known, ..)| *known < depth);
+        let sets_up = section(title) == Section::Setup;
         // The chapters right below the name of the package; platforms are no parts of it.
-        if let Some((_, chapter)) = above.last().filter(|(known, _)| *known > 1)
-            && section(title) == Section::Setup
-            && section(chapter) != Section::Setup
+        if let Some((_, chapter, false)) = above.last().filter(|(known, ..)| *known > 1)
+            && sets_up
         {
             found.push((title.to_lowercase(), chapter));
         }
-        above.push((depth, title));
+        above.push((depth, title, sets_up));
     }
     let mut out: Vec<&str> = Vec::new();
     for (title, chapter) in &found {
