@@ -4,7 +4,7 @@
 //! checked anew, and what is left is mended in the next round, until nothing is left that a machine can mend. So two
 //! queries that both need a `<queries>` end up in one, and every text that is handed out has been read and judged again.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::hash::{Hash, Hasher};
 
 use elvask_markup::Edit;
@@ -318,8 +318,10 @@ pub fn fill_through_only(
         }
         let texts = outcome.changed.iter().map(|file| outcome.sources.file(*file));
         let written = texts.filter_map(|file| Some((file.path.clone(), file.bytes_to_write().ok()?)));
-        let overlay = Overlay::new(files, written.collect());
-        let Ok(again) = App::load_choice(&overlay, &app.root, choice) else { break };
+        let written: BTreeMap<_, _> = written.collect();
+        let paths: Vec<_> = written.keys().cloned().collect();
+        let overlay = Overlay::new(files, written);
+        let Ok(again) = app.load_again(&overlay, choice, &paths) else { break };
         let Ok(more) = fill_only(&again, settings, &wanted) else { break };
         let Some(more) = brought_over(&again, more, &outcome.sources) else { break };
         let idle = more.changed.is_empty();

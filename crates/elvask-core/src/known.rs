@@ -1,5 +1,7 @@
 //! What is known of each plugin of an app, and from where: from a sheet, else from its own files.
 
+use std::sync::Arc;
+
 use elvask_needs::evidence::{Doubtful, Evidence, Learned};
 use elvask_needs::kinds::of_part;
 use elvask_needs::reach::Judged;
@@ -32,7 +34,7 @@ pub struct KnownRequirement {
     /// The package's own manifest declares it, so that the build brings it into the app.
     pub brought: bool,
     /// The lines that show it.
-    pub citations: Vec<Citation>,
+    pub citations: Vec<Arc<Citation>>,
     /// How it comes to the app, and how bad it is when it is absent; `None` where a package is looked at by itself.
     pub judged: Option<Judged>,
 }
@@ -163,7 +165,7 @@ fn of_sheet(sources: &Sources, found: &PluginSheet, shown: &[Learned]) -> Vec<Kn
         let place = Place { file: found.file, span: required.span };
         let mut add = |name: &str, need: Need, strength, capability| {
             let also: Vec<_> = shown.iter().filter(|one| one.kind() == need.kind() && one.name == name).collect();
-            let mut citations = vec![Citation::of(EvidenceKind::Sheet, sources, place)];
+            let mut citations = vec![Arc::new(Citation::of(EvidenceKind::Sheet, sources, place))];
             citations.extend(also.iter().flat_map(|learned| &learned.citations).cloned());
             all.push(KnownRequirement {
                 name: name.to_owned(),

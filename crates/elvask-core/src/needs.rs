@@ -140,10 +140,7 @@ impl Needs {
         }
         for list in [&mut needs.all, &mut needs.brought, &mut needs.unreached] {
             list.shrink_to_fit();
-            list.sort_by(|one, other| {
-                let key = |requirement: &Requirement| (requirement.kind(), requirement.plugin);
-                (key(one).0, &one.name, key(one).1).cmp(&(key(other).0, &other.name, key(other).1))
-            });
+            sort(list);
         }
         needs
     }
@@ -250,6 +247,24 @@ impl Needs {
     }
 }
 
+/// Sorts by kind, name and plugin, those alike in their order. Places are sorted and not the requirements, of which a stable sort
+/// would hold half a second time.
+fn sort(list: &mut [Requirement]) {
+    let mut order: Vec<usize> = (0..list.len()).collect();
+    order.sort_unstable_by(|one, other| match (list.get(*one), list.get(*other)) {
+        (Some(a), Some(b)) => (a.kind(), &a.name, a.plugin, one).cmp(&(b.kind(), &b.name, b.plugin, other)),
+        _ => one.cmp(other),
+    });
+    for at in 0..order.len() {
+        // What belonged here may have been put behind by an earlier step.
+        let mut from = order.get(at).copied().unwrap_or(at);
+        while from < at {
+            from = order.get(from).copied().unwrap_or(at);
+        }
+        list.swap(at, from);
+    }
+}
+
 /// Returns the name of something declared that a name with an answer in it fits. Where a sheet asks, the answer must have the form
 /// that it states; where it states none, anything would fit, and the owner is asked.
 fn declared_name(app: &App, scene: &Scene<'_>, requirement: &Requirement) -> Option<String> {
@@ -312,7 +327,7 @@ fn of_learned(plugin: usize, learned: &Learned, judged: &Judged) -> Requirement 
         reached: judged.reached.clone(),
         // Nobody is led to declare what is nowhere to be found.
         level: judged.level.map(|level| if learned.shown.class_unseen { Level::Note } else { level }),
-        learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::new(citation.clone()))).collect(),
+        learnt: learned.citations.iter().map(|citation| Learnt::Found(Arc::clone(citation))).collect(),
     }
 }
 
@@ -343,7 +358,7 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
             let brought = also.iter().any(|learned| learned.brought);
             let citations = also.iter().flat_map(|learned| &learned.citations);
             let mut learnt = vec![Learnt::Sheet(stated)];
-            learnt.extend(citations.map(|citation| Learnt::Found(Arc::new(citation.clone()))));
+            learnt.extend(citations.map(|citation| Learnt::Found(Arc::clone(citation))));
             Requirement {
                 plugin: at,
                 platform: need.platform(),

@@ -1,5 +1,6 @@
 //! Opening an app: finding its layouts, its packages, its two sides and what its packages show, in that order.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -45,6 +46,30 @@ impl App {
     /// # Errors
     /// [`LoadError`] as for [`App::load`], and where there is no variant, target or configuration of the chosen name.
     pub fn load_choice(files: &dyn Files, root: &Path, choice: &Choice) -> Result<App, LoadError> {
+        App::load_knowing(files, root, choice, &|_| None)
+    }
+
+    /// Reads this app anew, as it stands with these files written. Packages in which none of them lies are not looked into again.
+    ///
+    /// # Errors
+    /// [`LoadError`] as for [`App::load_choice`].
+    pub(crate) fn load_again(&self, files: &dyn Files, choice: &Choice, written: &[PathBuf]) -> Result<App, LoadError> {
+        let evidence = |plugin: &Plugin| {
+            let root = plugin.root.clone()?;
+            let touched = written.iter().any(|path| path.starts_with(&root) || path.starts_with(files.real(&root)));
+            Some((root, plugin.evidence.clone().filter(|_| !touched)?))
+        };
+        let known: HashMap<PathBuf, Arc<Evidence>> = self.plugins.iter().filter_map(evidence).collect();
+        App::load_knowing(files, &self.root, choice, &|root| known.get(root).cloned())
+    }
+
+    /// Finds the app; what is `known` of a package is not looked for.
+    fn load_knowing(
+        files: &dyn Files,
+        root: &Path,
+        choice: &Choice,
+        known: &(dyn Fn(&Path) -> Option<Arc<Evidence>> + Sync),
+    ) -> Result<App, LoadError> {
         let sheet_folders = choice.sheets.as_slice();
         let listed = Listed::new(files);
         let files: &dyn Files = &listed;
@@ -70,7 +95,7 @@ impl App {
         let mut plugins = plugins(&mut loading, packages, sheet_folders);
         // What a sheet states is known of one that is not there too.
         not_installed.retain(|(name, _)| !plugins.iter().any(|plugin| plugin.name == *name && plugin.sheet.is_some()));
-        let own = look_into(files, root, choice, &mut plugins);
+        let own = look_into(files, root, choice, known, &mut plugins);
         let linking = elvask_needs::linking::read(files, root);
         leave_out(&mut plugins, &linking);
         if let Some(file) = config_file {
@@ -156,11 +181,11 @@ fn own_code(
     for folder in [&android, &ios].into_iter().flatten() {
         let mut found = learn_cached(loading.files, folder, choice.cache.as_deref());
         // Its manifests and notes are not a plugin's.
-        let in_code = |citation: &Citation| citation.kind == EvidenceKind::Source;
+        let in_code = |citation: &Arc<Citation>| citation.kind == EvidenceKind::Source;
         found.requirements.retain(|learned| learned.citations.iter().any(in_code));
         for learned in &mut found.requirements {
             learned.citations.retain(|citation| citation.kind == EvidenceKind::Source);
-            learned.citations.iter_mut().for_each(|citation| citation.kind = EvidenceKind::Use);
+            learned.citations.iter_mut().for_each(|citation| Arc::make_mut(citation).kind = EvidenceKind::Use);
             learned.brought = false;
         }
         found.doubtful.clear();
@@ -319,7 +344,13 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
 }
 
 /// Looks into the packages that the choice says, several at a time, and into the app's own code beside them.
-fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plugin]) -> OwnCode {
+fn look_into(
+    files: &dyn Files,
+    app: &Path,
+    choice: &Choice,
+    known: &(dyn Fn(&Path) -> Option<Arc<Evidence>> + Sync),
+    plugins: &mut [Plugin],
+) -> OwnCode {
     let wanted = |plugin: &Plugin| match choice.look {
         Look::WithoutSheet => plugin.sheet.is_none(),
         Look::All => true,
@@ -327,10 +358,12 @@ fn look_into(files: &dyn Files, app: &Path, choice: &Choice, plugins: &mut [Plug
     };
     let look = |plugin: &mut Plugin| {
         let Some(root) = plugin.root.as_ref().filter(|_| wanted(plugin)) else { return };
-        let mut evidence = learn_cached(files, root, choice.cache.as_deref());
-        let folder = shown(root, app);
-        evidence.name_files_from(&folder);
-        plugin.evidence = Some(Arc::new(evidence));
+        let look = || {
+            let mut evidence = learn_cached(files, root, choice.cache.as_deref());
+            evidence.name_files_from(&shown(root, app));
+            Arc::new(evidence)
+        };
+        plugin.evidence = Some(known(root).unwrap_or_else(look));
     };
     if choice.look == Look::Nowhere {
         return OwnCode::default();

@@ -20,6 +20,7 @@ pub(crate) mod source;
 mod walk;
 
 use std::path::Path;
+use std::sync::Arc;
 
 use elvask_platform::{Kind, Strength};
 use elvask_project::files::Files;
@@ -57,7 +58,7 @@ pub struct Learned {
     #[serde(default)]
     pub shown: Shown,
     /// The lines that show it, the weightiest evidence first. Files are named from the package's folder.
-    pub citations: Vec<Citation>,
+    pub citations: Vec<Arc<Citation>>,
 }
 
 impl Learned {
@@ -147,6 +148,7 @@ impl Evidence {
     pub fn name_files_from(&mut self, folder: &str) {
         let all = self.requirements.iter_mut().chain(self.doubtful.iter_mut().map(|doubtful| &mut doubtful.learned));
         for citation in all.flat_map(|learned| &mut learned.citations) {
+            let citation = Arc::make_mut(citation);
             citation.file = format!("{folder}/{}", citation.file);
         }
         for limit in &mut self.limits {

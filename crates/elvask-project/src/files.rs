@@ -2,6 +2,7 @@
 
 mod listed;
 
+use std::cell::OnceCell;
 use std::collections::BTreeMap;
 use std::io::{self, Read as _};
 use std::path::{Component, Path, PathBuf};
@@ -119,6 +120,12 @@ pub trait Files: Sync {
         None
     }
 
+    /// Returns the stamps of many things below a folder, each named from it with forward slashes, the folder itself by an empty
+    /// name; `None` where one of them has none.
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+        stamps_one_by_one(self, folder, names)
+    }
+
     /// Says whether a file stands at a path.
     fn is_file(&self, path: &Path) -> bool {
         self.kind(path) == Some(FileKind::File)
@@ -128,6 +135,14 @@ pub trait Files: Sync {
     fn is_folder(&self, path: &Path) -> bool {
         self.kind(path) == Some(FileKind::Folder)
     }
+}
+
+fn stamps_one_by_one<F: Files + ?Sized>(
+    files: &F,
+    folder: &Path,
+    names: &mut dyn Iterator<Item = &str>,
+) -> Option<Vec<Stamp>> {
+    names.map(|name| files.stamp(&if name.is_empty() { folder.to_owned() } else { folder.join(name) })).collect()
 }
 
 /// The disk.
@@ -207,6 +222,24 @@ impl Files for Disk {
         Some(Stamp { len: about.len(), changed: changed.as_nanos() })
     }
 
+    // The way to the folder, which is long, is gone once.
+    #[cfg(unix)]
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+        use rustix::fs::{AtFlags, Mode, OFlags, open, statat};
+        let open_folder = OnceCell::new();
+        let below = |name: &str| {
+            let made = || open(folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).ok();
+            let about = statat(open_folder.get_or_init(made).as_ref()?, name, AtFlags::SYMLINK_NOFOLLOW).ok()?;
+            // A link tells nothing of what it leads to.
+            if rustix::fs::FileType::from_raw_mode(about.st_mode).is_symlink() {
+                return None;
+            }
+            let (seconds, nanos) = (u128::try_from(about.st_mtime).ok()?, u128::try_from(about.st_mtime_nsec).ok()?);
+            Some(Stamp { len: u64::try_from(about.st_size).ok()?, changed: seconds * 1_000_000_000 + nanos })
+        };
+        names.map(|name| if name.is_empty() { self.stamp(folder) } else { below(name) }).collect()
+    }
+
     fn kind(&self, path: &Path) -> Option<FileKind> {
         let about = std::fs::metadata(path).ok()?;
         Some(if about.is_dir() { FileKind::Folder } else { FileKind::File })
@@ -243,7 +276,16 @@ impl<'f> Overlay<'f> {
     }
 
     fn given(&self, path: &Path) -> Option<&Vec<u8>> {
-        self.over.get(path).or_else(|| self.over.get(&self.below.real(path)))
+        let written = self.over.get(path);
+        if written.is_some() {
+            return written;
+        }
+        // What is there, is no link and has another name is none of them, wherever its folder really is.
+        let named = |over: &PathBuf| over.file_name() == path.file_name();
+        if !self.over.keys().any(named) && self.below.stamp(path).is_some() {
+            return None;
+        }
+        self.over.get(&self.below.real(path))
     }
 
     /// Returns the names right below a folder that come to be.
@@ -281,6 +323,14 @@ impl Files for Overlay<'_> {
     fn stamp(&self, path: &Path) -> Option<Stamp> {
         // What has not been written has none, so that nothing is remembered of it.
         if self.given(path).is_some() || !self.new_below(path).is_empty() { None } else { self.below.stamp(path) }
+    }
+
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+        let real = self.below.real(folder);
+        if self.over.keys().any(|over| over.starts_with(folder) || over.starts_with(&real)) {
+            return stamps_one_by_one(self, folder, names);
+        }
+        self.below.stamps(folder, names)
     }
 
     fn kind(&self, path: &Path) -> Option<FileKind> {

@@ -19,7 +19,7 @@ use values::Properties;
 
 use crate::files::{Files, normal};
 use crate::loading::Loading;
-use crate::source::{FileId, Place, read_text};
+use crate::source::{FileId, Place, Sources, read_text};
 
 /// A value that a file states.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -316,24 +316,22 @@ impl Workspace {
     }
 }
 
-/// A build file whose text was taken apart, and that no app has taken in yet.
-pub struct BuildFile {
-    path: PathBuf,
-    text: Arc<str>,
-    statements: Arc<Vec<Statement>>,
+/// What a package's own build file says of the library that it makes.
+#[derive(Debug)]
+pub struct LibraryBuild {
+    /// The namespace.
+    pub namespace: Option<String>,
+    /// The lowest level.
+    pub min_level: Option<u32>,
+    /// The level that it is made for.
+    pub target_level: Option<u32>,
+    /// The manifest of the source set `main`.
+    pub manifest: PathBuf,
 }
 
-impl BuildFile {
-    /// Reads a build file; `None` where it cannot be read as text.
-    pub fn read(files: &dyn Files, path: PathBuf) -> Option<Self> {
-        let text: Arc<str> = read_text(files, &path).ok()?.into();
-        let statements = Arc::new(parse(&text, Language::of_file(&path.to_string_lossy())));
-        Some(BuildFile { path, text, statements })
-    }
-}
-
-/// Takes in a package's own build file: its namespace and levels, without the rest of the build around it.
-pub fn read_alone(loading: &mut Loading<'_>, folder: &Path, build: Option<BuildFile>) -> Module {
+/// Reads a package's own build file, where there is one, without the rest of the build around it. Nothing of it is kept: no place
+/// in it is ever shown.
+pub fn read_alone(files: &dyn Files, folder: &Path) -> LibraryBuild {
     let workspace = Workspace {
         root: normal(folder),
         properties: Properties::default(),
@@ -343,10 +341,11 @@ pub fn read_alone(loading: &mut Loading<'_>, folder: &Path, build: Option<BuildF
         repositories: Vec::new(),
         modules: Vec::new(),
     };
-    let script = build.map(|BuildFile { path, text, statements }| Script {
-        file: loading.add(&path, Arc::clone(&text)),
-        text,
-        statements,
+    let script = build_file(files, folder).and_then(|path| {
+        let text: Arc<str> = read_text(files, &path).ok()?.into();
+        let statements = Arc::new(parse(&text, Language::of_file(&path.to_string_lossy())));
+        let file = Sources::new(folder).add(&path, "");
+        Some(Script { file, text, statements })
     });
-    module::of(&workspace, folder, script.into_iter().collect())
+    module::of(&workspace, folder, script.into_iter().collect()).library()
 }

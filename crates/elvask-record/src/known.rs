@@ -70,7 +70,7 @@ impl RequirementRecord {
             reach: known.judged.as_ref().map(|judged| judged.reached.reach),
             because: known.judged.as_ref().map(|judged| judged.reached.because.clone()).filter(|why| !why.is_empty()),
             level: known.judged.as_ref().and_then(|judged| judged.level).filter(|_| !known.brought),
-            evidence: known.citations.iter().map(CitationRecord::of).collect(),
+            evidence: known.citations.iter().map(|citation| CitationRecord::of(citation)).collect(),
         }
     }
 }
@@ -112,7 +112,7 @@ impl DoubtfulRecord {
             kind: doubtful.learned.kind().id(),
             name: doubtful.learned.name.clone(),
             why: doubtful.why.clone(),
-            evidence: doubtful.learned.citations.iter().map(CitationRecord::of).collect(),
+            evidence: doubtful.learned.citations.iter().map(|citation| CitationRecord::of(citation)).collect(),
         }
     }
 }

@@ -9,7 +9,7 @@ use elvask_project::appfiles::{AndroidApp, LibraryManifest, LoadError, Resources
 use elvask_project::files::{Files, normal};
 use elvask_project::filters::unescape;
 use elvask_project::gradle::{
-    self, Build, BuildFile, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file,
+    self, Build, LibraryBuild, MAX_VARIANTS, Module, ModuleKind, Stated, Variant, Workspace, build_file,
 };
 use elvask_project::loading::Loading;
 use elvask_project::merge::Library;
@@ -233,18 +233,14 @@ pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[
         let folder = [root.join("android"), root]
             .into_iter()
             .find(|folder| files.is_file(&folder.join(MANIFEST)) || build_file(files, folder).is_some())?;
-        let build = build_file(files, &folder).and_then(|path| BuildFile::read(files, path));
-        Some((at, name, folder, build))
+        Some((at, name, gradle::read_alone(files, &folder)))
     };
     let found: Vec<_> = match native.len() {
         0..16 => native.into_iter().filter_map(read).collect(),
         _ => native.into_par_iter().filter_map(read).collect(),
     };
-    let mut libraries: Vec<Wanted> = Vec::new();
-    for (at, name, folder, build) in found {
-        let module = gradle::read_alone(loading, &folder, build);
-        libraries.push(wanted(&module, name, Some(at), Vec::new()));
-    }
+    let of_plugin = |(at, name, build)| wanted(build, name, Some(at), Vec::new());
+    let mut libraries: Vec<Wanted> = found.into_iter().map(of_plugin).collect();
     // The modules of the same build that the app's module depends on, directly or through each other.
     let mut open: Vec<(&Module, Vec<String>)> = app.modules.iter().take(1).map(|module| (module, Vec::new())).collect();
     let mut seen = vec![app.module.clone()];
@@ -262,7 +258,7 @@ pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[
             };
             if next.kind == ModuleKind::Library {
                 let plugin = plugins.iter().position(|plugin| plugin.name == next.name);
-                libraries.push(wanted(next, next.name.clone(), plugin, configurations.clone()));
+                libraries.push(wanted(next.library(), next.name.clone(), plugin, configurations.clone()));
             }
             open.push((next, configurations));
         }
@@ -278,16 +274,16 @@ struct Wanted {
     path: PathBuf,
 }
 
-fn wanted(module: &Module, name: String, plugin: Option<usize>, configurations: Vec<String>) -> Wanted {
+fn wanted(build: LibraryBuild, name: String, plugin: Option<usize>, configurations: Vec<String>) -> Wanted {
     let library = Library {
         name,
         plugin,
-        min_level: module.default.min_level.value,
-        target_level: module.default.target_level.value,
+        min_level: build.min_level,
+        target_level: build.target_level,
         // What a package's files leave open, its build sets: nothing is made up for it.
         levels_unknown: true,
     };
-    Wanted { library, namespace: module.namespace.value.clone(), configurations, path: module.manifest_of("main") }
+    Wanted { library, namespace: build.namespace, configurations, path: build.manifest }
 }
 
 /// Reads the manifests of libraries. One that cannot be read is told and left out.

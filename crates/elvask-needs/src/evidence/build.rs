@@ -49,7 +49,7 @@ fn cited(text: &str, shown: &str, at: usize) -> Citation {
 }
 
 fn learned(name: &str, need: Need, strength: Strength, citation: Citation) -> Learned {
-    let (one_of, when, citations) = (None, When::default(), vec![citation]);
+    let (one_of, when, citations) = (None, When::default(), vec![citation.into()]);
     Learned { name: name.to_owned(), need, strength, one_of, when, brought: false, shown: Shown::default(), citations }
 }
 

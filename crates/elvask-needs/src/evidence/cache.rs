@@ -99,16 +99,8 @@ fn state(files: &dyn Files, root: &Path, names: Names<'_>, more: Names<'_>) -> O
     let mut hash = Hash::default();
     more.iter().for_each(|text| hash.add(text.as_bytes()));
     let mut newest = 0;
-    // One buffer for all paths.
-    let mut path = root.to_str()?.to_owned();
-    let root = path.len();
-    for name in names.iter() {
-        path.truncate(root);
-        if !name.is_empty() {
-            path.push(std::path::MAIN_SEPARATOR);
-            path.push_str(name);
-        }
-        let stamp = files.stamp(Path::new(&path))?;
+    let stamps = files.stamps(root, &mut names.iter())?;
+    for (name, stamp) in names.iter().zip(stamps) {
         hash.add(name.as_bytes());
         hash.word(stamp.len);
         hash.add(&stamp.changed.to_le_bytes());

@@ -199,8 +199,7 @@ fn join(all: &mut Vec<Learned>, learned: Learned) {
     first.shown.join(second.shown);
     first.need = joined_need(first.need, second.need, kinds);
     for citation in second.citations {
-        let same = |known: &crate::requirement::Citation| known.file == citation.file && known.line == citation.line;
-        if first.citations.iter().any(same) {
+        if first.citations.iter().any(|known| known.file == citation.file && known.line == citation.line) {
             continue;
         }
         if first.citations.len() < MAX_CITED {

@@ -69,7 +69,7 @@ pub(super) fn read_plugin_xml(text: &str, shown: &str, found: &mut Found) {
             when: When::default(),
             brought: true,
             shown: Shown::default(),
-            citations: vec![Citation::in_text(EvidenceKind::Manifest, shown, text, piece.span.start)],
+            citations: vec![Citation::in_text(EvidenceKind::Manifest, shown, text, piece.span.start).into()],
         });
     }
 }
@@ -122,7 +122,7 @@ fn read_purposes(text: &str, shown: &str, found: &mut Found) {
             when: When::default(),
             brought: worded,
             shown: if worded { Shown::default() } else { Shown::in_notes(Notes::Everybody) },
-            citations: vec![Citation::in_text(EvidenceKind::Manifest, shown, text, element.open().start)],
+            citations: vec![Citation::in_text(EvidenceKind::Manifest, shown, text, element.open().start).into()],
         });
     }
 }
@@ -202,7 +202,7 @@ impl Reader<'_> {
             when: When::default(),
             brought,
             shown: Shown::default(),
-            citations: vec![self.citation(element.open())],
+            citations: vec![self.citation(element.open()).into()],
         });
     }
 

@@ -19,7 +19,7 @@ pub(super) fn read(text: &str, shown: &str, found: &mut Found) {
             when: When::default(),
             brought: false,
             shown: Shown { script: true, by_script: true, ..Shown::default() },
-            citations: vec![Citation::in_text(EvidenceKind::Build, shown, text, at)],
+            citations: vec![Citation::in_text(EvidenceKind::Build, shown, text, at).into()],
         });
     };
     for (at, prefix) in text.match_indices(android::PERMISSION_PREFIX) {

@@ -383,7 +383,7 @@ impl Source<'_> {
                 when,
                 brought: false,
                 shown: self.shown(how, start),
-                citations: vec![self.citation(start)],
+                citations: vec![self.citation(start).into()],
             });
         }
     }
@@ -436,7 +436,7 @@ impl Source<'_> {
             when: from_its_first_level(known.first_level),
             brought: false,
             shown: self.shown(how, at),
-            citations: vec![self.citation(at)],
+            citations: vec![self.citation(at).into()],
         });
     }
 
@@ -463,7 +463,7 @@ impl Source<'_> {
             when: When { ios_version: known.until.map(Range::below), ..When::default() },
             brought: false,
             shown: self.shown(Use::Named, start),
-            citations: vec![self.citation(first)],
+            citations: vec![self.citation(first).into()],
         });
     }
 

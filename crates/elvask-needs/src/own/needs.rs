@@ -44,7 +44,7 @@ fn one(name: String, need: Need, how: Use, when: When, citation: &Citation) -> L
         when,
         brought: false,
         shown: Shown::in_code(how, Part::default(), Within::Package),
-        citations: vec![citation.clone()],
+        citations: vec![citation.clone().into()],
     }
 }
 

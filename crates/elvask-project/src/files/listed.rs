@@ -117,6 +117,10 @@ impl Files for Listed<'_> {
         self.below.stamp(path)
     }
 
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+        self.below.stamps(folder, names)
+    }
+
     fn kind(&self, path: &Path) -> Option<FileKind> {
         self.told(path).unwrap_or_else(|| self.below.kind(path))
     }

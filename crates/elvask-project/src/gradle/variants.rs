@@ -4,7 +4,7 @@
 
 use std::path::PathBuf;
 
-use super::{Config, Module, Stated};
+use super::{Config, LibraryBuild, Module, Stated};
 use crate::files::Files;
 
 /// The most variants that are looked at; a build with more of them is cut off.
@@ -170,6 +170,17 @@ impl Module {
             placeholders,
             more_placeholders: more_placeholders || others,
             source_sets,
+        }
+    }
+
+    /// Returns what it says of itself as a library.
+    #[must_use]
+    pub fn library(&self) -> LibraryBuild {
+        LibraryBuild {
+            namespace: self.namespace.value.clone(),
+            min_level: self.default.min_level.value,
+            target_level: self.default.target_level.value,
+            manifest: self.manifest_of("main"),
         }
     }
 

@@ -245,7 +245,7 @@ fn requirement(known: &KnownRequirement, out: &mut String) {
     citations(&known.citations, out);
 }
 
-fn citations(citations: &[elvask_needs::requirement::Citation], out: &mut String) {
+fn citations(citations: &[std::sync::Arc<elvask_needs::requirement::Citation>], out: &mut String) {
     for citation in citations {
         let place = format!("{}:{}:{}", citation.file, citation.line, citation.column);
         out.push_str(&format!("            {}\n", paint(FAINT, &clean(&place))));

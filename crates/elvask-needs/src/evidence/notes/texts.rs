@@ -149,5 +149,5 @@ pub(super) fn learned(
     let strength = if judged == Verdict::Optional { Strength::Optional } else { Strength::Likely };
     let notes = if judged == Verdict::Optional { Notes::Some } else { Notes::Everybody };
     let shown = Shown::in_notes(notes);
-    Learned { name, need, strength, one_of, when, brought: false, shown, citations: vec![citation] }
+    Learned { name, need, strength, one_of, when, brought: false, shown, citations: vec![citation.into()] }
 }
