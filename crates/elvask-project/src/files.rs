@@ -224,6 +224,7 @@ impl Files for Disk {
 
     // The way to the folder, which is long, is gone once.
     #[cfg(unix)]
+    #[allow(clippy::unnecessary_fallible_conversions, reason = "the types of the fields differ between systems")]
     fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
         use rustix::fs::{AtFlags, Mode, OFlags, open, statat};
         let open_folder = OnceCell::new();
