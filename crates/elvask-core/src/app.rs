@@ -13,6 +13,7 @@ use elvask_project::appfiles::AppFiles;
 use elvask_project::source::{FileId, Place, Sources};
 use serde::Serialize;
 
+use crate::account::Account;
 use crate::config::Config;
 
 /// An app.
@@ -26,6 +27,8 @@ pub struct App {
     pub(crate) config: Config,
     /// Where `elvask.toml` stands, if there is one.
     pub(crate) config_file: Option<FileId>,
+    /// What is registered in the developer accounts, as the app's owner says.
+    pub(crate) account: Account,
     /// The folder that is put on the web, where `elvask.toml` names one.
     pub(crate) site: Option<Site>,
     /// The packages that its dependency file names and that are not installed, with where they are named.
@@ -161,6 +164,12 @@ impl App {
     #[must_use]
     pub fn config_file(&self) -> Option<FileId> {
         self.config_file
+    }
+
+    /// Returns what is registered in the developer accounts, as `elvask/account.toml` states it.
+    #[must_use]
+    pub fn account(&self) -> &Account {
+        &self.account
     }
 
     /// Returns the folder that is put on the web, where `elvask.toml` names one.

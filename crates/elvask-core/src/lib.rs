@@ -30,6 +30,7 @@
 
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::indexing_slicing, clippy::string_slice)]
 
+pub mod account;
 pub mod app;
 pub mod check;
 pub mod config;
@@ -48,6 +49,7 @@ pub mod known;
 pub mod needs;
 mod open;
 pub mod place;
+pub mod registered;
 pub mod rules;
 pub mod survey;
 #[cfg(test)]

@@ -23,6 +23,7 @@ use elvask_project::source::{FileId, Place};
 use elvask_project::tomldoc::Problem;
 use rayon::prelude::*;
 
+use crate::account::Account;
 use crate::app::{App, Choice, Look, OWN_CODE, Plugin, PluginSheet, SheetOrigin};
 use crate::config::Config;
 use crate::discover;
@@ -135,12 +136,13 @@ impl App {
                 .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
         }
         let site = config.links.site.as_ref().map(|site| site::read(&mut loading, &site.text));
+        let account = Account::load(&mut loading);
         let Loading { sources, faults, notices, unresolved, .. } = loading;
         let root = root.to_owned();
         let layouts = specs.iter().map(|spec| spec.layout()).collect();
         let files =
             AppFiles { root, layouts, android, ios, widget, generated, required, sources, faults, notices, unresolved };
-        Ok(App { files, plugins, config, config_file, site, not_installed })
+        Ok(App { files, plugins, config, config_file, account, site, not_installed })
     }
 }
 

@@ -27,10 +27,27 @@ const PROJECT: &str =
   TR = { isa = XCBuildConfiguration; name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; }; };
   }; rootObject = P; }";
 
+/// The same with a team, one configuration and entitlements.
+const SIGNED_PROJECT: &str = "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; }; T = { isa = PBXNativeTarget; name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; }; L = { isa = XCConfigurationList; buildConfigurations = (R); };
+  R = { isa = XCBuildConfiguration; name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; CODE_SIGN_ENTITLEMENTS = Marram/Marram.entitlements; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; DEVELOPMENT_TEAM = A1B2C3D4E5; }; }; }; rootObject = P; }";
+
+/// What openssl made, as accounts hand it out.
+const HANDED_OUT: [(&str, &[u8]); 8] = [
+    ("store.mobileprovision", include_bytes!("../../elvask/tests/account/store.mobileprovision")),
+    ("development.mobileprovision", include_bytes!("../../elvask/tests/account/development.mobileprovision")),
+    ("past.mobileprovision", include_bytes!("../../elvask/tests/account/past.mobileprovision")),
+    ("push.cer", include_bytes!("../../elvask/tests/account/push.cer")),
+    ("push-development.cer", include_bytes!("../../elvask/tests/account/push-development.cer")),
+    ("push-past.cer", include_bytes!("../../elvask/tests/account/push-past.cer")),
+    ("merchant.cer", include_bytes!("../../elvask/tests/account/merchant.cer")),
+    ("merchant-rsa.cer", include_bytes!("../../elvask/tests/account/merchant-rsa.cer")),
+];
+
 /// An app with some plugins.
 #[derive(Clone, Default)]
 pub(crate) struct Fixture {
     files: Vec<(String, String)>,
+    bytes: Vec<(String, &'static [u8])>,
     plugins: Vec<String>,
     levels: Option<(u32, u32)>,
     min_ios: Option<String>,
@@ -49,6 +66,16 @@ impl Fixture {
         Fixture::default().plist(inside)
     }
 
+    /// An app for iOS with these entitlements and this in `account.toml`, beside files that accounts hand out.
+    pub(crate) fn registered(entitlements: &str, account: &str) -> Self {
+        let list = format!("<plist version=\"1.0\">\n<dict>\n{entitlements}</dict>\n</plist>\n");
+        let app = Fixture::ios("")
+            .file("ios/Marram.xcodeproj/project.pbxproj", SIGNED_PROJECT)
+            .file("ios/Marram/Marram.entitlements", &list)
+            .file("elvask/account.toml", &format!("account = 1\n{account}"));
+        HANDED_OUT.iter().fold(app, |app, (name, bytes)| app.bytes(name, bytes))
+    }
+
     pub(crate) fn manifest(self, inside: &str) -> Self {
         self.file(MANIFEST, &manifest(inside))
     }
@@ -59,6 +86,12 @@ impl Fixture {
 
     pub(crate) fn file(mut self, path: &str, text: &str) -> Self {
         self.files.push((path.to_owned(), text.to_owned()));
+        self
+    }
+
+    /// Adds a file that is no text.
+    pub(crate) fn bytes(mut self, path: &str, bytes: &'static [u8]) -> Self {
+        self.bytes.push((path.to_owned(), bytes));
         self
     }
 
@@ -134,6 +167,9 @@ impl Fixture {
 
     pub(crate) fn tree(&self) -> Memory {
         let mut tree = Memory::app(self.files.iter().map(|(path, text)| (path.as_str(), text.as_str())));
+        for (path, bytes) in &self.bytes {
+            tree.put(Path::new("/app").join(path), bytes);
+        }
         let mut package = String::from("{\n  \"dependencies\": {");
         for (at, name) in self.plugins.iter().enumerate() {
             let _ = write!(package, "{}\n    \"{name}\": \"1\"", if at > 0 { "," } else { "" });

@@ -20,6 +20,13 @@ use crate::support::{Case, run_all};
 const PROJECT: &str = "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; developmentRegion = en; }; T = { isa = PBXNativeTarget; name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
   L = { isa = XCConfigurationList; buildConfigurations = (C); defaultConfigurationName = Release; }; C = { isa = XCBuildConfiguration; name = Release; buildSettings = { INFOPLIST_FILE = Log/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; IPHONEOS_DEPLOYMENT_TARGET = 15.1; CODE_SIGN_ENTITLEMENTS = Log/Log.entitlements; }; }; }; rootObject = P; }";
 
+const HANDED_OUT: [(&str, &[u8]); 4] = [
+    ("store.mobileprovision", include_bytes!("../../elvask/tests/account/store.mobileprovision")),
+    ("past.mobileprovision", include_bytes!("../../elvask/tests/account/past.mobileprovision")),
+    ("merchant.cer", include_bytes!("../../elvask/tests/account/merchant.cer")),
+    ("merchant-rsa.cer", include_bytes!("../../elvask/tests/account/merchant-rsa.cer")),
+];
+
 fn section<'c>(case: &'c Case, head: &str) -> Option<&'c str> {
     case.sections.iter().find(|(known, _)| known == head).map(|(_, body)| body.as_str())
 }
@@ -60,9 +67,12 @@ fn tree(case: &Case) -> Memory {
             tree.put("/app/ios/Log/Log.entitlements", list(inside));
         }
     }
-    // Any other file, by its path.
+    // Any other file, by its path; what accounts hand out is known by name.
     for (path, text) in case.sections.iter().filter(|(head, _)| head.contains('.')) {
-        tree.put(format!("/app/{path}"), text);
+        match HANDED_OUT.iter().find(|(name, _)| name == path) {
+            Some((_, bytes)) => tree.put(format!("/app/{path}"), bytes),
+            None => tree.put(format!("/app/{path}"), text),
+        }
     }
     tree
 }
@@ -140,7 +150,7 @@ fn run(case: &Case) -> String {
 
 #[test]
 fn situations_come_out_as_the_platforms_have_it() {
-    run_all("situations", 218, run);
+    run_all("situations", 228, run);
 }
 
 #[test]

@@ -6,6 +6,7 @@
 use crate::CertificateError;
 
 pub(crate) const INTEGER: u8 = 0x02;
+pub(crate) const BITS: u8 = 0x03;
 pub(crate) const OCTETS: u8 = 0x04;
 pub(crate) const OBJECT: u8 = 0x06;
 pub(crate) const UTF8: u8 = 0x0C;
@@ -19,6 +20,8 @@ pub(crate) const SEQUENCE: u8 = 0x30;
 pub(crate) const SET: u8 = 0x31;
 /// The tag `[0]` around another value.
 pub(crate) const CONTEXT_0: u8 = 0xA0;
+/// The tag `[3]` around another value.
+pub(crate) const CONTEXT_3: u8 = 0xA3;
 /// The tag `[0]` in place of that of a string of bytes.
 pub(crate) const CONTEXT_0_OCTETS: u8 = 0x80;
 
@@ -120,6 +123,75 @@ impl<'b> Value<'b> {
             _ => None,
         }
     }
+}
+
+/// The deepest nesting that is read.
+const MAX_DEPTH: usize = 32;
+
+/// Returns a value of the basic form in the distinguished one as far as lengths go: those left open are stated, and strings of
+/// bytes in pieces are put together.
+///
+/// # Errors
+/// [`CertificateError::Damaged`] where it ends too early or is nested too deep.
+pub(crate) fn definite(bytes: &[u8]) -> Result<Vec<u8>, CertificateError> {
+    let mut out = Vec::with_capacity(bytes.len());
+    one_definite(bytes, 0, &mut out)?;
+    Ok(out)
+}
+
+/// Rewrites one value, and returns what follows it.
+fn one_definite<'b>(bytes: &'b [u8], depth: usize, out: &mut Vec<u8>) -> Result<&'b [u8], CertificateError> {
+    if depth > MAX_DEPTH {
+        return Err(damaged("it is nested too deep"));
+    }
+    let (&tag, rest) = bytes.split_first().ok_or_else(short)?;
+    let constructed = tag & 0x20 != 0;
+    let mut inside = Vec::new();
+    let rest = if rest.first() == Some(&0x80) && constructed {
+        let mut rest = &rest[1..];
+        while !rest.starts_with(&[0, 0]) {
+            rest = one_definite(rest, depth + 1, &mut inside)?;
+        }
+        &rest[2..]
+    } else {
+        let mut reader = Asn1::new(bytes);
+        let value = reader.value()?;
+        if constructed {
+            let mut content = value.content;
+            while !content.is_empty() {
+                content = one_definite(content, depth + 1, &mut inside)?;
+            }
+        } else {
+            inside.extend_from_slice(value.content);
+        }
+        reader.rest
+    };
+    if tag != OCTETS | 0x20 {
+        put(tag, &inside, out);
+        return Ok(rest);
+    }
+    let mut pieces = Asn1::new(&inside);
+    let mut whole = Vec::with_capacity(inside.len());
+    while !pieces.is_empty() {
+        whole.extend_from_slice(pieces.expect(OCTETS)?.content);
+    }
+    put(OCTETS, &whole, out);
+    Ok(rest)
+}
+
+fn put(tag: u8, content: &[u8], out: &mut Vec<u8>) {
+    out.push(tag);
+    let length = content.len().to_be_bytes();
+    let digits = &length[length.iter().position(|byte| *byte != 0).unwrap_or(length.len() - 1)..];
+    match digits {
+        [short] if *short < 0x80 => out.push(*short),
+        // There are at most eight.
+        digits => {
+            out.push(0x80 | digits.len() as u8);
+            out.extend_from_slice(digits);
+        }
+    }
+    out.extend_from_slice(content);
 }
 
 pub(crate) fn damaged(error: impl std::fmt::Display) -> CertificateError {

@@ -13,10 +13,12 @@
 
 mod asn1;
 mod cipher;
+mod cms;
 mod pem;
 mod pkcs12;
 mod x509;
 
+pub use cms::signed_content;
 use sha1::Sha1;
 use sha2::Digest as _;
 
@@ -35,12 +37,45 @@ pub struct Certificate {
     pub has_key: bool,
     /// Whose it is, as the certificate writes it.
     pub subject: String,
+    /// The part of the subject that is meant for people.
+    pub common_name: Option<String>,
+    /// The part of the subject that names a unit: the team, in certificates of an app's maker.
+    pub unit: Option<String>,
+    /// The part of the subject that is an id: of an app or of a merchant.
+    pub user_id: Option<String>,
+    /// The day from which on it is valid: 2026-01-31.
+    pub from: String,
+    /// The kind of its key.
+    pub key: Key,
+    /// The object identifiers of its extensions, in numbers with points.
+    pub extensions: Vec<String>,
     /// The day after which it is no longer valid: 2050-01-31.
     pub until: String,
     /// SHA-256 of the whole: 32 pairs of hex digits in capitals with colons between.
     pub sha256: String,
     /// SHA-1 of the whole, which some accounts still ask for.
     pub sha1: String,
+}
+
+/// What kind of key a certificate is for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Key {
+    /// RSA, with so many bits.
+    Rsa(u32),
+    /// On the usual elliptic curve of so many bits.
+    Elliptic(u32),
+    /// Another one: its object identifier.
+    Other(String),
+}
+
+impl std::fmt::Display for Key {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Key::Rsa(bits) => write!(out, "RSA with {bits} bits"),
+            Key::Elliptic(bits) => write!(out, "an elliptic key of {bits} bits"),
+            Key::Other(kind) => write!(out, "a key of the kind {kind}"),
+        }
+    }
 }
 
 /// What a file holds certificates in.

@@ -8,14 +8,20 @@ use std::fmt::Write as _;
 use sha1::Sha1;
 use sha2::{Digest as _, Sha256};
 
-use crate::asn1::{Asn1, CONTEXT_0, GENERALIZED_TIME, INTEGER, OBJECT, SEQUENCE, SET, UTC_TIME, Value, damaged};
-use crate::{Certificate, CertificateError};
+use crate::asn1::{
+    Asn1, BITS, CONTEXT_0, CONTEXT_3, GENERALIZED_TIME, INTEGER, OBJECT, SEQUENCE, SET, UTC_TIME, Value, damaged, short,
+};
+use crate::{Certificate, CertificateError, Key};
 
 /// What is read of a certificate.
 pub(crate) struct X509<'b> {
     pub(crate) issuer: &'b [u8],
     pub(crate) subject: &'b [u8],
+    from: Value<'b>,
     until: Value<'b>,
+    key: Asn1<'b>,
+    /// What stands behind the key.
+    rest: Asn1<'b>,
     /// The bytes that its fingerprint is of.
     pub(crate) whole: &'b [u8],
 }
@@ -37,11 +43,10 @@ impl<'b> X509<'b> {
         signed.sequence()?;
         let issuer = signed.expect(SEQUENCE)?.whole;
         let mut validity = signed.sequence()?;
-        validity.value()?;
-        let until = validity.value()?;
+        let (from, until) = (validity.value()?, validity.value()?);
         let subject = signed.expect(SEQUENCE)?.whole;
-        signed.sequence()?;
-        Ok(X509 { issuer, subject, until, whole: der })
+        let key = signed.sequence()?;
+        Ok(X509 { issuer, subject, from, until, key, rest: signed, whole: der })
     }
 
     pub(crate) fn certificate(&self, alias: Option<String>, has_key: bool) -> Result<Certificate, CertificateError> {
@@ -49,11 +54,76 @@ impl<'b> X509<'b> {
             alias,
             has_key,
             subject: name(self.subject)?,
+            common_name: part_of(self.subject, "CN")?,
+            unit: part_of(self.subject, "OU")?,
+            user_id: part_of(self.subject, "UID")?,
+            from: day(self.from)?,
             until: day(self.until)?,
+            key: key_of(self.key),
+            extensions: extensions(self.rest).unwrap_or_default(),
             sha256: pairs(&Sha256::digest(self.whole)),
             sha1: pairs(&Sha1::digest(self.whole)),
         })
     }
+}
+
+/// Which key a certificate is for; one that cannot be read is told as another kind.
+fn key_of(mut key: Asn1<'_>) -> Key {
+    let read = |key: &mut Asn1<'_>| -> Result<Key, CertificateError> {
+        let mut algorithm = key.sequence()?;
+        let kind = dotted(algorithm.expect(OBJECT)?.content);
+        match kind.as_str() {
+            "1.2.840.113549.1.1.1" => {
+                let (_, bits) = key.expect(BITS)?.content.split_first().ok_or_else(short)?;
+                let modulus = Asn1::new(bits).sequence()?.expect(INTEGER)?.content;
+                let digits = modulus.iter().position(|byte| *byte != 0).map_or(&[][..], |start| &modulus[start..]);
+                let unset = digits.first().map_or(0, |first| first.leading_zeros());
+                Ok(Key::Rsa(u32::try_from(digits.len() * 8).unwrap_or(u32::MAX) - unset))
+            }
+            "1.2.840.10045.2.1" => Ok(match dotted(algorithm.expect(OBJECT)?.content).as_str() {
+                "1.2.840.10045.3.1.7" => Key::Elliptic(256),
+                "1.3.132.0.34" => Key::Elliptic(384),
+                "1.3.132.0.35" => Key::Elliptic(521),
+                other => Key::Other(other.to_owned()),
+            }),
+            _ => Ok(Key::Other(kind)),
+        }
+    };
+    read(&mut key).unwrap_or_else(|_| Key::Other("unknown".to_owned()))
+}
+
+/// The object identifiers of the extensions.
+fn extensions(mut rest: Asn1<'_>) -> Result<Vec<String>, CertificateError> {
+    while !rest.is_empty() {
+        let value = rest.value()?;
+        if value.tag != CONTEXT_3 {
+            continue;
+        }
+        let mut all = value.inside().sequence()?;
+        let mut out = Vec::new();
+        while !all.is_empty() {
+            out.push(dotted(all.sequence()?.expect(OBJECT)?.content));
+        }
+        return Ok(out);
+    }
+    Ok(Vec::new())
+}
+
+/// The first part of a name with this short name, as a text.
+fn part_of(sequence: &[u8], wanted: &str) -> Result<Option<String>, CertificateError> {
+    let object = PARTS.iter().find(|(_, known)| *known == wanted).map(|(object, _)| *object);
+    let mut sets = Asn1::new(sequence).sequence()?;
+    while !sets.is_empty() {
+        let mut set = sets.expect(SET)?.inside();
+        while !set.is_empty() {
+            let mut part = set.sequence()?;
+            let (kind, value) = (part.expect(OBJECT)?, part.value()?);
+            if object == Some(kind.content) {
+                return Ok(value.text());
+            }
+        }
+    }
+    Ok(None)
 }
 
 fn pairs(bytes: &[u8]) -> String {
@@ -80,7 +150,7 @@ fn day(time: Value<'_>) -> Result<String, CertificateError> {
 }
 
 /// What the parts of a name are called, by the bytes of their object identifiers.
-const PARTS: [(&[u8], &str); 12] = [
+const PARTS: [(&[u8], &str); 13] = [
     (&[0x55, 4, 3], "CN"),
     (&[0x55, 4, 4], "SN"),
     (&[0x55, 4, 5], "serialNumber"),
@@ -91,6 +161,7 @@ const PARTS: [(&[u8], &str); 12] = [
     (&[0x55, 4, 10], "O"),
     (&[0x55, 4, 11], "OU"),
     (&[0x55, 4, 42], "GN"),
+    (&[0x09, 0x92, 0x26, 0x89, 0x93, 0xF2, 0x2C, 0x64, 1, 1], "UID"),
     (&[0x09, 0x92, 0x26, 0x89, 0x93, 0xF2, 0x2C, 0x64, 1, 25], "DC"),
     (&[0x2A, 0x86, 0x48, 0x86, 0xF7, 0x0D, 1, 9, 1], "emailAddress"),
 ];

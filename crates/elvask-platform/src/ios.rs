@@ -172,6 +172,16 @@ pub fn plist_key(key: &str) -> Option<PlistKey> {
 /// Source: "canOpenURL(_:)" in the reference of the platform's application object.
 pub const MAX_QUERY_SCHEMES: usize = 50;
 
+/// The extension of a certificate that may push to development builds.
+///
+/// Source: "Worldwide Developer Relations Certification Practice Statement".
+pub const PUSH_DEVELOPMENT_EXTENSION: &str = "1.2.840.113635.100.6.3.1";
+
+/// The extension of a certificate that may push to builds from the store.
+///
+/// Source: as for [`PUSH_DEVELOPMENT_EXTENSION`].
+pub const PUSH_PRODUCTION_EXTENSION: &str = "1.2.840.113635.100.6.3.2";
+
 /// A key of `Info.plist` that Xcode makes from a build setting.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct GeneratedKey {

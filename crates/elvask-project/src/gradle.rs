@@ -129,6 +129,8 @@ pub struct Config {
     pub keep_rules: Vec<Stated<String>>,
     /// Whether code is shrunk.
     pub shrinks: Stated<bool>,
+    /// The signing configuration that it names in any case, with the place.
+    pub signing: Option<(String, Place)>,
 }
 
 /// A Gradle plugin that a module applies.

@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 28] = [
+pub static ALL: [Printed; 29] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -34,6 +34,7 @@ pub static ALL: [Printed; 28] = [
     printed::<DeclareRecord>("declare"),
     printed::<WithdrawRecord>("withdraw"),
     printed::<TrimRecord>("trim"),
+    printed::<AccountRecord>("account-check"),
     printed::<InitRecord>("init"),
     printed::<RecoverRecord>("recover"),
     printed::<WhyAnswersRecord>("why"),

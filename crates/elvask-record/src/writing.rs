@@ -197,6 +197,24 @@ pub struct LookedAtRecord {
     pub unknown: Vec<String>,
 }
 
+/// What `account check --format json` prints.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct AccountRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// What of `account.toml` was held against the app.
+    pub held: Vec<String>,
+    /// What was not, and why.
+    pub not_held: Vec<String>,
+    /// What differs.
+    pub findings: Vec<FindingRecord>,
+    /// What a person does about it, in the order in which it is done.
+    pub steps: Vec<String>,
+    /// How many there are.
+    pub summary: SummaryRecord,
+}
+
 /// What `init` prints.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

@@ -1,5 +1,6 @@
 //! One file for each command, and what they share.
 
+pub(crate) mod account;
 pub(crate) mod apply;
 pub(crate) mod check;
 pub(crate) mod declare;

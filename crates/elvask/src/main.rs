@@ -35,6 +35,7 @@ fn main() -> ExitCode {
         Command::Trim(trim) => commands::trim::run(trim, &output),
         Command::Link(action) => commands::link::run(action, &output),
         Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),
+        Command::Account(action) => commands::account::run(action, &output),
         Command::Sheet(action) => commands::sheet::run(action, &output),
     };
     cache::settle();

@@ -1,5 +1,6 @@
 //! The command line.
 
+pub(crate) mod account;
 pub(crate) mod link;
 
 use std::path::PathBuf;
@@ -111,6 +112,9 @@ pub(crate) enum Command {
     /// Try links, test them, and write and audit the files of the website that vouches for the app.
     #[command(subcommand)]
     Link(link::LinkAction),
+    /// Hold the app against what is registered in the developer accounts.
+    #[command(subcommand)]
+    Account(account::AccountAction),
     /// Print the fingerprints of a signing certificate.
     Fingerprint(link::Fingerprint),
     /// Tell what is known of each plugin, and draft or check the sheets that state it.

@@ -1,5 +1,6 @@
 //! All tests of the crate in one program: it is built and linked once, and they run side by side.
 
+mod accounts;
 mod bad_input;
 mod boundaries;
 mod demo;

@@ -41,6 +41,7 @@ pub mod query_misplaced;
 pub mod query_missing;
 pub mod receiver_broadcast_unsent;
 pub mod receiver_permission_missing;
+pub mod release_debug_signed;
 pub mod resource_missing;
 pub mod service_type_boot;
 pub mod service_type_missing;

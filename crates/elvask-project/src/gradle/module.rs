@@ -499,6 +499,19 @@ fn level(reading: &Reading<'_>, flat: &Flat<'_>) -> Option<Stated<u32>> {
     })
 }
 
+/// Returns the name in `signingConfigs.debug`, `signingConfigs["debug"]` and `signingConfigs.getByName("debug")`.
+fn signing_name(text: &str) -> Option<String> {
+    let rest = text.trim().strip_prefix("signingConfigs")?;
+    let called =
+        ["getByName(", "findByName(", "named("].iter().find_map(|call| rest.strip_prefix('.')?.strip_prefix(call));
+    let name = match called.or_else(|| rest.strip_prefix('[')) {
+        Some(inside) => inside.trim_end_matches([')', ']']).trim().trim_matches(['"', '\'']),
+        None => rest.strip_prefix('.')?,
+    };
+    let plain = !name.is_empty() && name.chars().all(|letter| letter.is_alphanumeric() || letter == '_');
+    plain.then(|| name.to_owned())
+}
+
 fn config(reading: &Reading<'_>, flat: &Flat<'_>, inner: &[&str], config: &mut Config) {
     let name = flat.last();
     match inner {
@@ -516,6 +529,13 @@ fn config(reading: &Reading<'_>, flat: &Flat<'_>, inner: &[&str], config: &mut C
         }
         [] if is(name, &["minifyEnabled", "isMinifyEnabled"]) => {
             set(&mut config.shrinks, reading.stated(flat, Value::flag));
+        }
+        [] if is(name, &["signingConfig"]) => {
+            // What is chosen while it builds is not known.
+            let named = flat.value().filter(|_| !flat.conditional()).and_then(|value| {
+                signing_name(value.span.of(&flat.script.text)).map(|name| (name, reading.place(flat)))
+            });
+            config.signing = named;
         }
         [] if matches!(name, "proguardFiles" | "proguardFile" | "setProguardFiles") => {
             for argument in &flat.statement.arguments {

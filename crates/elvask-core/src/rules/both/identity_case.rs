@@ -5,7 +5,7 @@ use elvask_needs::remedy::Remedy;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::identity::{Said, differing};
+use crate::rules::support::identity::{Said, differing, differs_at};
 
 /// See the module.
 pub struct IdentityCase;
@@ -29,18 +29,10 @@ impl Rule for IdentityCase {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for said in differing(context).into_iter().filter(Said::is_case) {
-            let letters = said.here.chars().zip(said.meant.chars()).enumerate();
-            let differs = letters.into_iter().find(|(_, (here, there))| here != there);
-            let Some((at, (here, there))) = differs else { continue };
+            let Some(differs) = differs_at(&said.here, &said.meant) else { continue };
             let file = said.file.as_ref().map(|file| format!(" in {file}")).unwrap_or_default();
-            let message = format!(
-                "{} is `{}`{file}, and {} says `{}`: letter {} is `{here}` here and `{there}` there",
-                said.what,
-                said.here,
-                said.by.0,
-                said.meant,
-                at + 1
-            );
+            let message =
+                format!("{} is `{}`{file}, and {} says `{}`: {differs}", said.what, said.here, said.by.0, said.meant);
             let steps = "Decide which is right, and write it the same in both places.";
             let mut finding =
                 Finding::new(&ABOUT, said.meant.clone(), said.place, message).mend(Remedy::Manual(steps.to_owned()));

@@ -7,6 +7,7 @@ use elvask_platform::{Kind, Platform};
 use elvask_project::appfiles::AndroidApp;
 use elvask_project::source::Place;
 
+use crate::account::ACCOUNT_FILE;
 use crate::context::Context;
 
 /// A place that says who the app is, with what another place says.
@@ -31,6 +32,7 @@ pub(in crate::rules) struct Said {
 pub(in crate::rules) fn differing(context: &Context<'_>) -> Vec<Said> {
     let mut out = Vec::new();
     owners(context, &mut out);
+    registered(context, &mut out);
     services(context, &mut out);
     out
 }
@@ -77,6 +79,42 @@ fn owners(context: &Context<'_>, out: &mut Vec<Said>) {
         if *here != meant.text {
             let (here, by, meant) = (here.clone(), owner(meant.span), meant.text.clone());
             out.push(Said { what, platform: Platform::Ios, here, place, meant, by, file: None });
+        }
+    }
+}
+
+/// Returns where two ids differ that are the same but for the case of letters: the letter, counted from 1, with both sides.
+pub(in crate::rules) fn differs_at(here: &str, there: &str) -> Option<String> {
+    if !here.eq_ignore_ascii_case(there) {
+        return None;
+    }
+    let mut letters = here.chars().zip(there.chars()).enumerate();
+    let (at, (here, there)) = letters.find(|(_, (here, there))| here != there)?;
+    Some(format!("letter {} is `{here}` here and `{there}` there", at + 1))
+}
+
+/// What is registered in the developer accounts against the platforms.
+fn registered(context: &Context<'_>, out: &mut Vec<Said>) {
+    let account = &context.app.account;
+    let Some(file) = account.file else { return };
+    let ios = context.app.ios.iter().map(|ios| (Platform::Ios, "the bundle id", &ios.id, &account.ios_apps));
+    let variants = context.app.android.iter().flat_map(AndroidApp::judged);
+    let android = variants.map(|one| (Platform::Android, "the application id", &one.id, &account.android_apps));
+    for (platform, what, stated, apps) in ios.chain(android) {
+        let (Some(here), Some(place), Some(apps)) = (&stated.value, stated.place, apps) else { continue };
+        if apps.iter().any(|app| crate::account::covers(&app.id.text, here)) {
+            continue;
+        }
+        // Of several the one that is nearest is meant.
+        let same = |app: &&crate::account::Registered| app.id.text.eq_ignore_ascii_case(here);
+        let names = || apps.iter().map(|app| app.id.text.as_str());
+        let near = elvask_platform::names::nearest(here, names());
+        let meant = apps.iter().find(same).or_else(|| apps.iter().find(|app| Some(app.id.text.as_str()) == near));
+        let Some(meant) = meant.or(apps.first()) else { continue };
+        let by = (ACCOUNT_FILE.to_owned(), Some(Place { file, span: meant.id.span }));
+        let (here, meant) = (here.clone(), meant.id.text.clone());
+        if !out.iter().any(|said| said.platform == platform && said.place == place && said.by == by) {
+            out.push(Said { what, platform, here, place, meant, by, file: None });
         }
     }
 }

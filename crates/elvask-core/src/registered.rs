@@ -1,0 +1,157 @@
+//! The app held against what is registered in the developer accounts: which findings that is, what a person does, what was looked at.
+
+use elvask_markup::plist::Value;
+use elvask_needs::remedy::Remedy;
+use elvask_project::source::Place;
+
+use crate::account::{ACCOUNT_FILE, Registered};
+use crate::app::App;
+use crate::context::Context;
+use crate::finding::Finding;
+
+/// The rules that hold the app against its accounts, in the order in which a person does what they ask for.
+const RULES: [&str; 6] = [
+    "identity-mismatch",
+    "identity-case",
+    "entitlement-unregistered",
+    "certificate-unfit",
+    "profile-unfit",
+    "entitlement-not-in-profile",
+];
+
+/// Says whether a finding comes of what is registered.
+#[must_use]
+pub fn concerns(app: &App, finding: &Finding) -> bool {
+    let of_file = |place: Place| Some(place.file) == app.account.file;
+    let named = of_file(finding.place) || finding.related.as_ref().is_some_and(|(place, _)| of_file(*place));
+    // Where nothing is registered, there is no line to name.
+    RULES.contains(&finding.rule.id) && (named || finding.rule.id == "entitlement-unregistered")
+}
+
+/// Returns what a person does about findings, in the order in which it is done, each thing once.
+#[must_use]
+pub fn steps(findings: &[Finding]) -> Vec<String> {
+    let mut of_rules: Vec<_> = findings
+        .iter()
+        .filter(|finding| finding.counts())
+        .filter_map(|finding| Some((RULES.iter().position(|rule| *rule == finding.rule.id)?, finding)))
+        .collect();
+    of_rules.sort_by_key(|(rank, _)| *rank);
+    let mut out: Vec<String> = Vec::new();
+    for (_, finding) in of_rules {
+        // What ids are about says no more than the finding itself.
+        let step = match (&finding.remedy, finding.rule.id) {
+            (Remedy::Manual(steps), "identity-case" | "identity-mismatch") => format!("{}: {steps}", finding.subject),
+            (Remedy::Manual(steps), _) => steps.clone(),
+            (other, _) => other.title().to_owned(),
+        };
+        if !out.contains(&step) {
+            out.push(step);
+        }
+    }
+    out
+}
+
+/// What was held against the app, and what was not.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Held {
+    /// What was, in a few words each.
+    pub against: Vec<String>,
+    /// What was not, and why, in a few words each.
+    pub not: Vec<String>,
+}
+
+/// Says what of `account.toml` was held against the app.
+#[must_use]
+pub fn held(app: &App) -> Held {
+    let account = &app.account;
+    let mut held = Held::default();
+    let some = |count: usize, one: &str| match count {
+        1 => format!("1 {one}"),
+        _ => format!("{count} {one}s"),
+    };
+    let mut apps = |platform: &str, there: bool, apps: &Option<Vec<Registered>>| match apps {
+        _ if !there => {}
+        Some(apps) if !apps.is_empty() => held.against.push(format!("{} on {platform}", some(apps.len(), "app id"))),
+        _ => held.not.push(format!("app ids on {platform} (the file names none)")),
+    };
+    apps("iOS", app.ios.is_some(), &account.ios_apps);
+    apps("Android", app.android.is_some(), &account.android_apps);
+    let Some(ios) = &app.ios else { return held };
+    for (what, ids) in [("merchant id", &account.merchants), ("app group", &account.groups)] {
+        match ids {
+            Some(ids) => held.against.push(some(ids.len(), what)),
+            None => held.not.push(format!("{what}s (the file does not speak of them)")),
+        }
+    }
+    let without = account.ios_apps.iter().flatten().filter(|one| one.capabilities.is_none());
+    held.not.extend(without.map(|one| format!("the capabilities of {} (the file does not name them)", one.id.text)));
+    for profile in &account.profiles {
+        let other_target = profile.target.as_ref().filter(|target| Some(&target.text) != ios.target.as_ref());
+        let other = profile.used.as_ref().filter(|used| used.text != ios.configuration);
+        match (other_target, other) {
+            (Some(target), _) => held.not.push(format!("{} (it is for the target {})", profile.path.text, target.text)),
+            (None, Some(used)) => {
+                held.not.push(format!(
+                    "{} (it is for {}; {} was looked at)",
+                    profile.path.text, used.text, ios.configuration
+                ));
+            }
+            _ => held.against.push(profile.path.text.clone()),
+        }
+    }
+    held.against.extend(account.certificates.iter().map(|one| one.path.text.clone()));
+    held
+}
+
+/// Returns the text of `account.toml` for an app as it is: what it wants to be registered.
+#[must_use]
+pub fn draft(context: &Context<'_>) -> String {
+    let text = |value: &str| serde_json::to_string(value).unwrap_or_default();
+    let list = |values: &[String]| format!("[{}]", values.iter().map(|one| text(one)).collect::<Vec<_>>().join(", "));
+    let mut out = format!(
+        "# {ACCOUNT_FILE}: what is registered in the developer accounts. `elvask account check` holds the app against it. Written by\n# `elvask account draft` from what the app says: compare each line with the accounts, and correct what differs.\naccount = 1\n"
+    );
+    if let Some(ios) = &context.app.ios {
+        let setting = context.surface.settings().and_then(|settings| settings.value("DEVELOPMENT_TEAM")?.value);
+        let team = context.app.config.identity.ios_team.as_ref().map(|team| team.text.clone()).or(setting);
+        let entries = context.surface.entitlements().map(|(_, list)| list.entries()).unwrap_or_default();
+        let texts = |key: &str| -> Vec<String> {
+            let values = entries.iter().find(|entry| entry.key == key).and_then(|entry| entry.value.as_array());
+            let values = values.unwrap_or_default().iter().filter_map(Value::as_str);
+            values.filter(|value| !value.contains('$')).map(str::to_owned).collect()
+        };
+        out.push_str("\n[ios]\n");
+        if let Some(team) = team.filter(|team| !team.is_empty()) {
+            out.push_str(&format!("team = {}\n", text(&team)));
+        }
+        out.push_str(&format!("merchants = {}\n", list(&texts("com.apple.developer.in-app-payments"))));
+        out.push_str(&format!("app-groups = {}\n", list(&texts("com.apple.security.application-groups"))));
+        if let Some(id) = &ios.id.value {
+            let mut capabilities: Vec<String> = Vec::new();
+            for entry in entries.iter().filter(|entry| entry.key != "keychain-access-groups") {
+                let known = elvask_platform::ios::entitlement(&entry.key).map(|known| known.capability);
+                let title = known.filter(|title| !title.is_empty()).unwrap_or(&entry.key).to_owned();
+                if !capabilities.contains(&title) {
+                    capabilities.push(title);
+                }
+            }
+            out.push_str(&format!("\n[[ios.apps]]\nid = {}\ncapabilities = {}\n", text(id), list(&capabilities)));
+        }
+        out.push_str(&format!(
+            "\n# The profiles that sign the app, by their paths from its folder:\n# [[ios.profiles]]\n# file = \"profiles/store.mobileprovision\"\n# configuration = {}\n",
+            text(&ios.configuration)
+        ));
+        out.push_str(
+            "\n# Certificates of services; `for` is \"push\" or \"wallet\". Never the private key:\n# [[ios.certificates]]\n# file = \"certificates/push.cer\"\n# for = \"push\"\n",
+        );
+    }
+    if let Some(android) = &context.app.android {
+        let mut ids: Vec<&str> = android.judged().filter_map(|one| one.id.value.as_deref()).collect();
+        ids.dedup();
+        for id in ids {
+            out.push_str(&format!("\n[[android.apps]]\nid = {}\n", text(id)));
+        }
+    }
+    out
+}

@@ -1,0 +1,130 @@
+//! `elvask account`.
+
+use elvask_core::account::ACCOUNT_FILE;
+use elvask_core::app::Look;
+use elvask_core::check::{Report, check, obstacles};
+use elvask_core::context::Context;
+use elvask_core::finding::Level;
+use elvask_core::registered::{concerns, draft, held, steps};
+use elvask_core::rules;
+use elvask_project::files::{Disk, Files as _};
+use elvask_project::surface::Surface;
+use elvask_project::write::write_new;
+use elvask_record::{AccountRecord, FORMAT, FindingRecord, InitRecord, SummaryRecord};
+
+use super::recover::failed;
+use super::{Done, Outcome, load_with, settings, typed};
+use crate::options::Format;
+use crate::options::account::{AccountAction, AccountCheck, AccountDraft};
+use crate::output::{Failure, Output};
+use crate::render::style::{GOOD, HEADING, paint};
+use crate::render::{clean, count, snippet, width, wrap};
+use crate::writing::with_steps;
+
+pub(crate) fn run(action: &AccountAction, output: &Output) -> Done {
+    match action {
+        AccountAction::Check(options) => run_check(options, output),
+        AccountAction::Draft(options) => run_draft(options, output),
+    }
+}
+
+fn run_check(options: &AccountCheck, output: &Output) -> Done {
+    // What packages need is not held against the accounts.
+    let app = load_with(&options.app.choice, Look::Nowhere, output)?;
+    if app.account().file.is_none() {
+        let path = typed(&app.root.join(ACCOUNT_FILE));
+        return Err(Failure::new(format!("{path}: there is no such file, so what is registered is not known"))
+            .hint("`elvask account draft` writes it from what the app says, to be compared with the accounts"));
+    }
+    let mut report = check(&app, &settings(options.release));
+    report.findings.retain(|finding| concerns(&app, finding) || rules::is_obstacle(finding.rule.id));
+    let steps = steps(&report.findings);
+    let held = held(&app);
+    if options.format() == Format::Json {
+        let findings = report.findings.iter().filter(|finding| finding.counts());
+        output.json(&AccountRecord {
+            format: FORMAT,
+            held: held.against.clone(),
+            not_held: held.not.clone(),
+            findings: findings.map(|finding| FindingRecord::of(&app.sources, finding)).collect(),
+            steps,
+            summary: SummaryRecord::of(&report),
+        });
+        return Ok(outcome(&report));
+    }
+    let counting: Vec<_> = report.findings.iter().filter(|finding| finding.counts()).collect();
+    let mut text = String::new();
+    for finding in &counting {
+        text.push_str(&format!("{}\n", snippet::finding(&app.sources, finding)));
+    }
+    if !steps.is_empty() {
+        text.push_str(&format!("{}\n", paint(HEADING, "What to do, in this order:")));
+        for (at, step) in steps.iter().enumerate() {
+            let body = wrap(&clean(step), width(), 5);
+            text.push_str(&format!("{:>3}. {}", at + 1, body.trim_start()));
+        }
+        text.push('\n');
+    }
+    let verdict = match counting.len() {
+        0 if held.against.is_empty() => "Nothing was held against the app.".to_owned(),
+        0 => paint(GOOD, "The app agrees with all that was held against it."),
+        _ => {
+            let of = |level: Level, one: &str| Some(report.count(level)).filter(|n| *n > 0).map(|n| count(n, one));
+            let all = [of(Level::Error, "error"), of(Level::Warning, "warning"), of(Level::Note, "note")];
+            format!("{}.", all.into_iter().flatten().collect::<Vec<_>>().join(", "))
+        }
+    };
+    text.push_str(&format!("{verdict}\n"));
+    let list = |what: &str, all: &[String]| match all {
+        [] => String::new(),
+        all => wrap(&clean(&format!("{what} {}.", all.join(", "))), width(), 0),
+    };
+    text.push_str(&list(&format!("Held against, as {ACCOUNT_FILE} states it:"), &held.against));
+    text.push_str(&list("Not looked at:", &held.not));
+    output.result(&text);
+    Ok(outcome(&report))
+}
+
+fn outcome(report: &Report) -> Outcome {
+    if report.obstacles().next().is_some() {
+        Outcome::CouldNotRun
+    } else if report.count(Level::Error) > 0 {
+        Outcome::Found
+    } else {
+        Outcome::Clean
+    }
+}
+
+fn run_draft(options: &AccountDraft, output: &Output) -> Done {
+    let app = load_with(&options.app.choice, Look::Nowhere, output)?;
+    let path = app.root.join(ACCOUNT_FILE);
+    if !options.dry_run && Disk.kind(&path).is_some() {
+        return Err(Failure::new(format!("{}: it is there already, and is left alone", typed(&path)))
+            .hint("`elvask account draft --dry-run` prints what would be written, to copy from"));
+    }
+    let surface = Surface::read(&app, &app.sources);
+    let settings = settings(false);
+    let unread = obstacles(&app, &surface, &settings);
+    if !unread.is_empty() && !options.dry_run {
+        for obstacle in &unread {
+            output.say(snippet::finding(&app.sources, obstacle).trim_end());
+        }
+        output.say("Nothing is written: what cannot be read must be corrected first.");
+        return Ok(Outcome::CouldNotRun);
+    }
+    let text = draft(&Context::new(&app, &app.sources, &surface, &settings));
+    if !options.dry_run {
+        with_steps(|steps| write_new(&path, text.as_bytes(), steps)).map_err(failed)?;
+    }
+    if options.app.format == Format::Json {
+        output.json(&InitRecord { format: FORMAT, written: !options.dry_run, file: typed(&path), text });
+        return Ok(Outcome::Clean);
+    }
+    if options.dry_run {
+        output.result(&text);
+        return Ok(Outcome::Clean);
+    }
+    output.result(&format!("{} {}\n", paint(GOOD, "wrote"), typed(&path)));
+    output.say("It says what the app wants to be registered. Compare it with the accounts, and change what differs there; then `elvask account check`.");
+    Ok(Outcome::Clean)
+}

@@ -1,0 +1,150 @@
+//! The app held against what is registered, with profiles and certificates that openssl made: `account check` and `account draft`.
+
+use crate::support::{App, MANIFEST};
+
+const PROJECT: &str = "// !$*UTF8*$!
+{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; };
+  T = { isa = PBXNativeTarget; name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
+  L = { isa = XCConfigurationList; buildConfigurations = (D, R); };
+  D = { isa = XCBuildConfiguration; name = Debug; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; CODE_SIGN_ENTITLEMENTS = Marram/Debug.entitlements; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; DEVELOPMENT_TEAM = A1B2C3D4E5; }; };
+  R = { isa = XCBuildConfiguration; name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; CODE_SIGN_ENTITLEMENTS = Marram/Release.entitlements; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; DEVELOPMENT_TEAM = A1B2C3D4E5; }; };
+}; rootObject = P; }
+";
+const ENTITLEMENTS: &str = "<plist version=\"1.0\">
+<dict>
+    <key>aps-environment</key>
+    <string>production</string>
+    <key>com.apple.developer.siri</key>
+    <true/>
+    <key>com.apple.security.application-groups</key>
+    <array>
+        <string>group.example.marram</string>
+    </array>
+</dict>
+</plist>
+";
+
+fn app(account: &str) -> App {
+    let app = App::with(&[
+        (
+            MANIFEST,
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+        ),
+        ("ios/Marram.xcodeproj/project.pbxproj", PROJECT),
+        ("ios/Marram/Info.plist", "<plist version=\"1.0\">\n<dict>\n</dict>\n</plist>\n"),
+        ("ios/Marram/Release.entitlements", ENTITLEMENTS),
+        ("ios/Marram/Debug.entitlements", ENTITLEMENTS),
+        ("elvask/account.toml", account),
+    ]);
+    app.write("profiles/store.mobileprovision", include_bytes!("account/store.mobileprovision"));
+    app.write("profiles/development.mobileprovision", include_bytes!("account/development.mobileprovision"));
+    app.write("certificates/push.cer", include_bytes!("account/push.cer"));
+    app
+}
+
+const WHOLE: &str = "account = 1
+
+[ios]
+team = \"A1B2C3D4E5\"
+app-groups = [\"group.example.marram\"]
+
+[[ios.apps]]
+id = \"example.marram.fieldlog\"
+capabilities = [\"push\", \"app-groups\", \"Siri\"]
+
+[[ios.profiles]]
+file = \"profiles/store.mobileprovision\"
+configuration = \"Release\"
+
+[[ios.profiles]]
+file = \"profiles/development.mobileprovision\"
+configuration = \"Debug\"
+
+[[ios.certificates]]
+file = \"certificates/push.cer\"
+for = \"push\"
+";
+
+#[test]
+fn what_a_profile_does_not_grant_is_named_on_the_side_of_the_app_with_what_to_do() {
+    let app = app(WHOLE);
+    let before = app.snapshot();
+    let ran = app.run(&["account", "check"]);
+    assert_eq!(ran.code, 1, "{}{}", ran.out, ran.err);
+    assert!(ran.out.contains("ios/Marram/Release.entitlements:5:5"), "{}", ran.out);
+    assert!(ran.out.contains("com.apple.developer.siri is not granted by the profile Marram Store"), "{}", ran.out);
+    let steps = ran.out.split_once("What to do, in this order:").unwrap().1;
+    assert!(steps.contains("1. Turn SiriKit on for the app id example.marram.fieldlog"), "{steps}");
+    let end = steps.split_once("1 error.").unwrap().1.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(end.contains("Held against, as elvask/account.toml states it: 1 app id on iOS, 1 app group, profiles/store.mobileprovision, certificates/push.cer."), "{end}");
+    assert!(
+        end.contains("Not looked at: app ids on Android (the file names none), merchant ids (the file does not speak of them), profiles/development.mobileprovision (it is for Debug; Release was looked at)."),
+        "{end}"
+    );
+    assert_eq!(app.snapshot(), before, "nothing is written");
+}
+
+#[test]
+fn another_configuration_is_held_against_its_own_profile() {
+    let app = app(WHOLE);
+    let ran = app.run(&["account", "check", "--configuration", "Debug", "--format", "json"]);
+    let findings = ran.json()["findings"].as_array().unwrap().clone();
+    assert_eq!((ran.code, findings.len()), (1, 1), "{}", ran.out);
+    assert_eq!(findings[0]["file"], "ios/Marram/Debug.entitlements");
+    assert_eq!(ran.json()["not_held"][2], "profiles/store.mobileprovision (it is for Release; Debug was looked at)");
+}
+
+#[test]
+fn an_id_that_differs_in_one_capital_is_told_letter_by_letter() {
+    let app = app("account = 1\n[[ios.apps]]\nid = \"example.marram.FieldLog\"\n");
+    let ran = app.run(&["account", "check"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("letter 16 is `f` here and `F` there"), "{}", ran.out);
+    assert!(ran.out.contains("elvask/account.toml"), "{}", ran.out);
+    assert!(app.run(&["check", "-q"]).out.contains("identity-case"), "`check` finds it too");
+}
+
+#[test]
+fn what_the_file_does_not_speak_of_is_never_called_right() {
+    let app = app("account = 1\n");
+    let ran = app.run(&["account", "check"]);
+    assert_eq!(ran.code, 0, "{}", ran.out);
+    assert!(ran.out.starts_with("Nothing was held against the app."), "{}", ran.out);
+    assert!(ran.out.contains("app ids on iOS (the file names none)"), "{}", ran.out);
+}
+
+#[test]
+fn without_the_file_or_with_a_wrong_one_nothing_is_judged() {
+    let app = app("account = 1\n[ios]\nprofile = 1\n");
+    let wrong = app.run(&["account", "check"]);
+    assert_eq!(wrong.code, 2);
+    assert!(wrong.out.contains("did you mean `profiles`?"), "{}", wrong.out);
+    std::fs::remove_file(app.path("elvask/account.toml")).unwrap();
+    let without = app.run(&["account", "check"]);
+    assert_eq!(without.code, 2);
+    assert!(without.err.contains("elvask account draft"), "{}", without.err);
+}
+
+#[test]
+fn the_draft_says_what_the_app_wants_and_agrees_with_it() {
+    let app = app("");
+    assert_eq!(app.run(&["account", "draft"]).code, 2, "what is there is left alone");
+    std::fs::remove_file(app.path("elvask/account.toml")).unwrap();
+    let ran = app.run(&["account", "draft"]);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    let text = app.read("elvask/account.toml");
+    assert!(text.contains("team = \"A1B2C3D4E5\""), "{text}");
+    assert!(text.contains("id = \"example.marram.fieldlog\""), "{text}");
+    assert!(text.contains("app-groups = [\"group.example.marram\"]"), "{text}");
+    let checked = app.run(&["account", "check"]);
+    assert_eq!(checked.code, 0, "{}", checked.out);
+    assert!(checked.out.contains("The app agrees with all that was held against it."), "{}", checked.out);
+}
+
+#[test]
+fn a_profile_outside_of_the_app_is_not_read() {
+    let app = app("account = 1\n[[ios.profiles]]\nfile = \"../../store.mobileprovision\"\n");
+    let ran = app.run(&["account", "check"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("is not there") || ran.out.contains("lies outside of the app"), "{}", ran.out);
+}
