@@ -218,8 +218,11 @@ fn required_files(
     let mut out: Vec<RequiredFile> = Vec::new();
     let needs = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
     for required in needs {
-        let sheet::Asked::Need { name, need: Need::File { platform, .. } } = &required.asked else { continue };
+        let sheet::Asked::Need { name, need: Need::File { platform, in_app, .. } } = &required.asked else { continue };
         let folder = match platform {
+            // From there, what builds the app takes it, and not the platform's project.
+            Platform::Android if *in_app => android.map(|_| loading.root.clone()),
+            Platform::Ios if *in_app => ios.map(|_| loading.root.clone()),
             Platform::Android => android.map(|android| {
                 let above = android.module.ancestors().take_while(|folder| folder.starts_with(&loading.root));
                 let root = above.into_iter().find(|folder| gradle::settings_file(loading.files, folder).is_some());
@@ -240,10 +243,19 @@ fn required_files(
         let inside = loading.files.real(&path).starts_with(loading.files.real(&loading.root));
         let there = inside && loading.files.is_file(&path);
         let file = there.then(|| loading.read(&path, &shown).map(|(file, _)| file)).flatten();
-        out.push(RequiredFile { platform: *platform, path: name.clone(), shown, file });
+        let taken = taken(loading.files, *platform, ios.filter(|_| !in_app), &path);
+        out.push(RequiredFile { platform: *platform, path: name.clone(), shown, file, taken });
     }
     service_files(loading, android, ios, &mut out);
     out
+}
+
+/// Says whether the project for iOS copies a file into the app, where that is known.
+fn taken(files: &dyn Files, platform: Platform, ios: Option<&IosApp>, path: &Path) -> Option<bool> {
+    let ios = ios.filter(|_| platform == Platform::Ios)?;
+    let project = ios.project.as_deref()?;
+    let target = project.targets.iter().find(|target| Some(&target.name) == ios.target.as_ref())?;
+    project.resources(files, target).takes(path)
 }
 
 /// Adds the files of services that name the app and are there, unless a sheet asks for them already.
@@ -272,7 +284,8 @@ fn service_files(
             continue;
         }
         let file = loading.read(&path, &shown).map(|(file, _)| file);
-        out.push(RequiredFile { platform: known.platform, path: known.path.to_owned(), shown, file });
+        let taken = taken(loading.files, known.platform, ios, &path);
+        out.push(RequiredFile { platform: known.platform, path: known.path.to_owned(), shown, file, taken });
     }
 }
 

@@ -206,8 +206,12 @@ pub enum Need {
     File {
         /// Where the platform keeps it.
         platform: Platform,
+        /// Whether its path is from the app's folder, and not from that of the platform's project.
+        in_app: bool,
         /// Where in a JSON or property-list file the app's id must stand: `/client/package_name`.
         id_at: Option<String>,
+        /// What else must stand in it: where, and what.
+        fields: Vec<(String, FileField)>,
     },
     /// A thing of a kind that is no more than its name and perhaps a value: a kind needs no shape of its own here.
     Plain {
@@ -322,6 +326,15 @@ impl EvidenceKind {
             EvidenceKind::Use => "the app's own code",
         }
     }
+}
+
+/// What a field of a file must be.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub enum FileField {
+    /// This text, with answers in curly brackets.
+    Value(String),
+    /// A value of the app's entitlement of this key.
+    Entitlement(String),
 }
 
 /// A line that shows that something is required.

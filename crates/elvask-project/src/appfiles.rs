@@ -100,6 +100,8 @@ pub struct RequiredFile {
     pub shown: String,
     /// Its text, where it is there and can be read.
     pub file: Option<FileId>,
+    /// Whether the project copies it into the app, where that is known and asked.
+    pub taken: Option<bool>,
 }
 
 /// The Android side of an app.

@@ -19,10 +19,25 @@ pub struct Resources {
     pub catalogs: Vec<PathBuf>,
     /// `PrivacyInfo.xcprivacy`.
     pub privacy: Vec<PathBuf>,
+    /// All that is copied into the app; a folder stands for what is in it.
+    pub all: Vec<PathBuf>,
+    /// The scripts that run while the target is built: they may copy more.
+    pub scripts: Vec<String>,
 }
 
 impl Resources {
+    /// Says whether a file comes into the app; `None` where a script of the build names it, and may copy it.
+    #[must_use]
+    pub fn takes(&self, path: &Path) -> Option<bool> {
+        let name = path.file_name()?.to_str()?;
+        if self.all.iter().any(|one| path.starts_with(one)) {
+            return Some(true);
+        }
+        (!self.scripts.iter().any(|script| script.contains(name))).then_some(false)
+    }
+
     fn add(&mut self, path: &Path) {
+        self.all.push(path.to_owned());
         let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
         let folder = path.parent().and_then(Path::file_name).map(|name| name.to_string_lossy().into_owned());
         match name.as_str() {
@@ -56,7 +71,13 @@ impl Project {
         };
         for phase in list(&object, "buildPhases") {
             let Some(phase) = self.object(&phase) else { continue };
-            if phase.get("isa").and_then(Value::as_str) != Some("PBXResourcesBuildPhase") {
+            let kind = phase.get("isa").and_then(Value::as_str);
+            if kind == Some("PBXShellScriptBuildPhase") {
+                found.scripts.extend(phase.get("shellScript").and_then(Value::as_str).map(str::to_owned));
+            }
+            // A file may also be copied to a place of its own, where the platform looks for none of these.
+            let copied = kind == Some("PBXCopyFilesBuildPhase");
+            if kind != Some("PBXResourcesBuildPhase") && !copied {
                 continue;
             }
             for file in list(&phase, "files") {
@@ -65,7 +86,11 @@ impl Project {
                 let children = self.object(&reference).map(|group| list(&group, "children")).unwrap_or_default();
                 let all = if children.is_empty() { vec![reference] } else { children };
                 for path in all.iter().filter_map(|id| self.path_of(id)) {
-                    found.add(&path);
+                    if copied {
+                        found.all.push(path);
+                    } else {
+                        found.add(&path);
+                    }
                 }
             }
         }

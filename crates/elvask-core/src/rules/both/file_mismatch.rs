@@ -1,13 +1,16 @@
 //! `file-mismatch`: a file that a plugin needs is that of another app.
 
+use elvask_markup::Span;
 use elvask_needs::remedy::Remedy;
-use elvask_needs::requirement::Need;
+use elvask_needs::requirement::{FileField, Need};
 use elvask_platform::{Kind, Platform};
+use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::Requirement;
 use crate::rules::Rule;
-use crate::rules::support::identity::ids_at;
+use crate::rules::support::identity::{differs_at, ids_at};
 
 /// See the module.
 pub struct FileMismatch;
@@ -32,7 +35,8 @@ impl Rule for FileMismatch {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for group in context.needs.groups(Kind::File) {
             let Some(requirement) = group.requirements.first() else { continue };
-            let Need::File { platform, id_at: Some(pointer) } = &requirement.need else { continue };
+            fields(context, requirement, out);
+            let Need::File { platform, id_at: Some(pointer), .. } = &requirement.need else { continue };
             let id = match platform {
                 Platform::Android => context.app.android.as_ref().and_then(|android| android.id.value.as_deref()),
                 Platform::Ios => context.app.ios.as_ref().and_then(|ios| ios.id.value.as_deref()),
@@ -48,7 +52,10 @@ impl Rule for FileMismatch {
                 continue;
             }
             let message = match named.first() {
-                Some(other) => format!("{} is for `{other}`, and this app is `{id}`", required.shown),
+                Some(other) => {
+                    let case = differs_at(id, other).map(|differs| format!(": {differs}")).unwrap_or_default();
+                    format!("{} is for `{other}`, and this app is `{id}`{case}", required.shown)
+                }
                 None => format!("{} names no app at {pointer}", required.shown),
             };
             let at = named.first().and_then(|other| text.find(other.as_str()).map(|at| (at, other.len())));
@@ -65,6 +72,59 @@ impl Rule for FileMismatch {
     }
 }
 
+/// Tells of fields of a file that are not what its sheet says they must be.
+fn fields(context: &Context<'_>, requirement: &Requirement, out: &mut Vec<Finding>) {
+    let Need::File { platform, fields, .. } = &requirement.need else { return };
+    let Some(required) = context.app.required_file(*platform, &requirement.name) else { return };
+    let Some(file) = required.file else { return };
+    let text = &context.sources.file(file).text;
+    for (pointer, field) in fields {
+        let (wanted, what, related) = match field {
+            FileField::Value(template) => match context.fill_in(requirement, template) {
+                Ok(value) => (vec![value], "the answer".to_owned(), None),
+                // What is in the file is the answer, as long as nobody has said another one.
+                Err(_) if !ids_at(text, pointer).is_empty() => continue,
+                Err(_) => (vec![template.clone()], "the answer".to_owned(), None),
+            },
+            FileField::Entitlement(key) => {
+                let Some((list_file, list)) = context.surface.entitlements() else { continue };
+                // Whether the app must have it is another question.
+                let Some(entry) = list.entry(key) else { continue };
+                let values = entry.value.as_array().unwrap_or(std::slice::from_ref(&entry.value));
+                let values: Vec<_> = values.iter().filter_map(|value| value.as_str()).map(str::to_owned).collect();
+                if values.is_empty() || values.iter().any(|value| value.contains('$')) {
+                    continue;
+                }
+                (values, format!("the entitlement {key}"), Some(Place { file: list_file, span: entry.key_span }))
+            }
+        };
+        let named = ids_at(text, pointer);
+        if named.iter().any(|named| wanted.contains(named)) {
+            continue;
+        }
+        let meant = wanted.join(", ");
+        let message = match named.first() {
+            Some(other) => {
+                let case = wanted.first().and_then(|wanted| differs_at(wanted, other));
+                let case = case.map(|differs| format!(": {differs}")).unwrap_or_default();
+                format!("{} says `{other}` at {pointer}, and {what} is `{meant}`{case}", required.shown)
+            }
+            None => format!("{} says nothing at {pointer}, where {what} (`{meant}`) belongs", required.shown),
+        };
+        let at = named.first().and_then(|other| text.find(other.as_str()).map(|at| Span::new(at, at + other.len())));
+        let steps = format!("Write `{meant}` at {pointer} in {}, or correct the other side.", required.shown);
+        let place = Place { file, span: at.unwrap_or(Span::at(0)) };
+        let mut finding = Finding::new(&ABOUT, &requirement.name, place, message)
+            .level(requirement.level())
+            .effect("The service refuses what the app asks of it, often without a message that says so.")
+            .needed_by(context.app, [requirement])
+            .mend(Remedy::Manual(steps));
+        finding.related = related.map(|place| (place, "the app's side".to_owned()));
+        finding.platform = Some(*platform);
+        out.push(finding);
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use crate::testing::Fixture;
@@ -73,6 +133,31 @@ mod tests {
 
     const NEED: &str =
         "file = { platform = 'android', path = 'app/example-services.json', id-at = '/client/package_name' }";
+
+    #[test]
+    fn a_payment_file_names_the_merchant_of_the_entitlement_and_the_answer() {
+        let need = "file = { platform = 'ios', path = 'assets/pay.json', in = 'app', value-at = { '/ring' = '{ring}' }, entitlement-at = { '/data/merchant' = 'com.apple.developer.in-app-payments' } }\n[answers.ring]\ntitle = 'The ring'";
+        let list = "<key>com.apple.developer.in-app-payments</key>\n<array>\n<string>merchant.example.marram</string>\n</array>\n";
+        let app = |file: &str| {
+            let app = Fixture::registered(list, "").file("assets/pay.json", file);
+            app.needs("avocet_checkout", need)
+                .file("elvask.toml", "elvask = 1\n[plugins.avocet_checkout.answers]\nring = 'r-7'\n")
+        };
+        let right = "{ \"ring\": \"r-7\", \"data\": { \"merchant\": \"merchant.example.marram\" } }";
+        assert!(app(right).found(ID).is_empty());
+        let messages = |text: &str| app(text).findings(ID).into_iter().map(|one| one.message).collect::<Vec<_>>();
+        assert_eq!(
+            messages(&right.replace("example.marram", "example.Marram")),
+            [
+                "assets/pay.json says `merchant.example.Marram` at /data/merchant, and the entitlement com.apple.developer.in-app-payments is `merchant.example.marram`: letter 18 is `m` here and `M` there"
+            ]
+        );
+        assert_eq!(
+            messages(&right.replace("r-7", "r-8")),
+            ["assets/pay.json says `r-8` at /ring, and the answer is `r-7`"]
+        );
+        assert_eq!(messages("{}").len(), 2);
+    }
 
     #[test]
     fn the_file_of_another_app_is_told() {

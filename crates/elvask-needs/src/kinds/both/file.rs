@@ -10,7 +10,7 @@ use crate::kinds::stated::{asking, plain, problem};
 use crate::kinds::toml::{table, text};
 use crate::kinds::{Answering, Asking, Asks, Declared, KindAbout, KindSpec, Match, Side, Spot, Stated};
 use crate::remedy::Remedy;
-use crate::requirement::Need;
+use crate::requirement::{FileField, Need};
 use crate::section::Section;
 
 /// See the module.
@@ -19,7 +19,7 @@ pub(crate) struct File;
 static ABOUT: KindAbout = KindAbout {
     kind: Kind::File,
     key: Some("file"),
-    states: "`{ platform, path, id-at }`: a file that must be there, and that names this app at a path such as `/client/package_name`",
+    states: "`{ platform, path, in, id-at, value-at, entitlement-at }`: a file that must be there, in the platform's project or with `in = \"app\"` anywhere in the app; at paths such as `/client/package_name` it names this app (`id-at`), a text with answers (`value-at = { \"/ring\" = \"{ring_id}\" }`) or a value of an entitlement (`entitlement-at = { \"/data/merchant\" = \"com.apple.developer.in-app-payments\" }`)",
     examples: [
         "file = { platform = \"android\", path = \"app/example-services.json\", id-at = \"/client/package_name\" }",
         "file = { platform = \"ios\", path = \"ExampleServices.plist\" }",
@@ -31,6 +31,22 @@ static ABOUT: KindAbout = KindAbout {
     is_removed: false,
 };
 
+impl FileField {
+    fn value(&self) -> Option<&str> {
+        match self {
+            FileField::Value(value) => Some(value),
+            FileField::Entitlement(_) => None,
+        }
+    }
+
+    fn entitlement(&self) -> Option<&str> {
+        match self {
+            FileField::Entitlement(key) => Some(key),
+            FileField::Value(_) => None,
+        }
+    }
+}
+
 impl KindSpec for File {
     fn about(&self) -> &'static KindAbout {
         &ABOUT
@@ -41,11 +57,19 @@ impl KindSpec for File {
     }
 
     fn write(&self, name: &str, need: &Need) -> Option<String> {
-        let Need::File { platform, id_at } = need else { return None };
+        let Need::File { platform, in_app, id_at, fields } = need else { return None };
+        let of = |wanted: fn(&FileField) -> Option<&str>| {
+            let all = fields.iter().filter_map(|(at, field)| Some(format!("{} = {}", text(at), text(wanted(field)?))));
+            let all: Vec<_> = all.collect();
+            (!all.is_empty()).then(|| format!("{{ {} }}", all.join(", ")))
+        };
         let fields = [
             ("platform", Some(text(platform.id()))),
             ("path", Some(text(name))),
+            ("in", in_app.then(|| text("app"))),
             ("id-at", id_at.as_deref().map(text)),
+            ("value-at", of(FileField::value)),
+            ("entitlement-at", of(FileField::entitlement)),
         ];
         Some(format!("file = {}", table(&fields)))
     }
@@ -55,8 +79,19 @@ impl KindSpec for File {
             "type": "object",
             "properties": {
                 "platform": { "enum": ["android", "ios"] },
-                "path": { "type": "string", "description": "From the folder of the platform's project." },
-                "id-at": { "type": "string", "description": "Where in the file the app's id must be." }
+                "path": { "type": "string", "description": "From the folder of the platform's project, or of the app." },
+                "in": { "enum": ["project", "app"], "description": "From which folder the path leads; that of the platform's project without it." },
+                "id-at": { "type": "string", "description": "Where in the file the app's id must be." },
+                "value-at": {
+                    "type": "object",
+                    "additionalProperties": { "type": "string" },
+                    "description": "Where in the file which texts must be, with answers in curly brackets."
+                },
+                "entitlement-at": {
+                    "type": "object",
+                    "additionalProperties": { "type": "string" },
+                    "description": "Where in the file a value of which entitlement must be."
+                }
             },
             "additionalProperties": false,
             "required": ["platform", "path"]
@@ -66,6 +101,11 @@ impl KindSpec for File {
     fn value(&self, need: &Need) -> Option<String> {
         let Need::File { id_at, .. } = need else { return None };
         id_at.clone()
+    }
+
+    fn texts<'n>(&self, need: &'n Need) -> Vec<&'n str> {
+        let Need::File { fields, .. } = need else { return Vec::new() };
+        fields.iter().filter_map(|(_, field)| field.value()).collect()
     }
 
     fn belongs(&self, name: &str, _need: &Need) -> String {
@@ -110,7 +150,8 @@ impl KindSpec for File {
 }
 
 fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Asking>> {
-    let table = stated.fields("`file`", &["platform", "path", "id-at"], problems)?;
+    let known = ["platform", "path", "in", "id-at", "value-at", "entitlement-at"];
+    let table = stated.fields("`file`", &known, problems)?;
     let platform = table.required_text("platform", problems)?;
     let path = table.required_text("path", problems).filter(|text| plain(text, problems))?;
     let platform = match platform.text.as_str() {
@@ -134,6 +175,30 @@ fn read(stated: &Stated<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Aski
         problem(problems, pointer.span, "`id-at` is a path in the file that starts with `/`");
         return None;
     }
-    let need = Need::File { platform, id_at: id_at.map(|text| text.text) };
+    let in_app = match table.text("in", problems) {
+        None => false,
+        Some(word) if word.text == "project" => false,
+        Some(word) if word.text == "app" => true,
+        Some(word) => {
+            problem(problems, word.span, "`in` must be `project` or `app`");
+            return None;
+        }
+    };
+    let mut fields = Vec::new();
+    for (key, make) in
+        [("value-at", FileField::Value as fn(String) -> FileField), ("entitlement-at", FileField::Entitlement)]
+    {
+        let what = format!("`{key}`");
+        let Some(stated) = table.table(key, &what, problems) else { continue };
+        for (at, _) in stated.entries() {
+            if !at.text.starts_with('/') {
+                problem(problems, at.span, format!("a key of `{key}` is a path in the file that starts with `/`"));
+                continue;
+            }
+            let value = stated.text(&at.text, problems).filter(|text| plain(text, problems));
+            fields.extend(value.map(|value| (at.text, make(value.text))));
+        }
+    }
+    let need = Need::File { platform, in_app, id_at: id_at.map(|text| text.text), fields };
     Some(asking(path.text, need))
 }
