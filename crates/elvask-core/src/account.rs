@@ -6,6 +6,8 @@ use std::path::Path;
 
 use elvask_keys::{Certificate, signed_content};
 use elvask_markup::plist::{Entry, PropertyList, Value, ValueKind};
+use elvask_platform::List;
+use elvask_project::files::FileKind;
 use elvask_project::loading::{FaultKind, Loading};
 use elvask_project::source::FileId;
 use elvask_project::tomldoc::{self, Problem, Table, Text, span_of};
@@ -28,6 +30,10 @@ pub struct Account {
     pub merchants: Option<Vec<Text>>,
     /// The app groups, where it speaks of them.
     pub groups: Option<Vec<Text>>,
+    /// The products of the stores, where it speaks of them.
+    pub products: Option<Vec<Product>>,
+    /// The files with which Xcode stands in for the store, where products are stated.
+    pub store_files: Vec<FileId>,
     /// The provisioning profiles.
     pub profiles: Vec<Given<Profile>>,
     /// The certificates.
@@ -42,6 +48,18 @@ pub struct Registered {
     /// The capabilities that are turned on for it, by their titles or as capabilities are called here, where the file speaks of them.
     pub capabilities: Option<Vec<Text>>,
 }
+
+/// A product that a store has.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Product {
+    /// Its id.
+    pub id: Text,
+    /// How far it has come: one of [`PRODUCT_STATES`]; for sale where nothing is said.
+    pub state: Option<Text>,
+}
+
+/// What can be said of how far a product has come; of the first it is for sale.
+pub const PRODUCT_STATES: [&str; 3] = ["ready", "draft", "removed"];
 
 /// A file that an account handed out.
 #[derive(Debug, Clone)]
@@ -154,13 +172,52 @@ impl Account {
         let Some((file, text)) = loading.read(&path, ACCOUNT_FILE) else { return Account::default() };
         let (written, problems) = tomldoc::parse(&text, read);
         loading.problems(FaultKind::Config, file, problems);
+        let store_files = if written.account.products.is_some() { store_files(loading) } else { Vec::new() };
         Account {
             file: Some(file),
+            store_files,
             profiles: written.profiles.into_iter().map(|one| given(loading, one, Profile::read)).collect(),
             certificates: written.certificates.into_iter().map(|one| given(loading, one, certificate)).collect(),
             ..written.account
         }
     }
+}
+
+/// How deep below the app's folder files that stand in for the store are looked for.
+const STORE_FILE_DEPTH: usize = 3;
+
+/// In how many folders at most.
+const STORE_FILE_FOLDERS: usize = 200;
+
+/// Reads the files with which Xcode stands in for the store.
+fn store_files(loading: &mut Loading<'_>) -> Vec<FileId> {
+    let mut found = Vec::new();
+    let mut open = vec![(loading.root.clone(), 0)];
+    let mut folders = 0;
+    while let Some((folder, depth)) = open.pop() {
+        folders += 1;
+        if folders > STORE_FILE_FOLDERS {
+            break;
+        }
+        for entry in
+            loading.files.entries(&folder).into_iter().filter(|entry| !entry.link && !entry.name.starts_with('.'))
+        {
+            let path = folder.join(&entry.name);
+            match entry.kind {
+                FileKind::File if entry.name.ends_with(".storekit") => found.push(path),
+                FileKind::Folder if depth < STORE_FILE_DEPTH && !List::FolderNotShipped.has(&entry.name) => {
+                    open.push((path, depth + 1));
+                }
+                _ => {}
+            }
+        }
+    }
+    found.sort();
+    let mut read = |path: &Path| {
+        let shown = loading.shown(path);
+        loading.read(path, &shown).map(|(file, _)| file)
+    };
+    found.iter().filter_map(|path| read(path)).collect()
 }
 
 /// Reads the one certificate of a file.
@@ -199,7 +256,7 @@ struct Written {
 }
 
 fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Written {
-    root.refuse_others(&["account", "ios", "android"], problems);
+    root.refuse_others(&["account", "ios", "android", "products"], problems);
     match root.number("account", problems) {
         Some(1) => {}
         Some(other) => {
@@ -236,6 +293,20 @@ fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Written {
             }
             written.certificates.push(Named { path, used, target: None });
         }
+    }
+    if root.get("products").is_some() {
+        let mut products = Vec::new();
+        for product in root.tables("products", "a product", problems) {
+            product.refuse_others(&["id", "state"], problems);
+            let Some(id) = product.required_text("id", problems) else { continue };
+            let state = product.text("state", problems);
+            if let Some(state) = state.as_ref().filter(|state| !PRODUCT_STATES.contains(&state.text.as_str())) {
+                let message = format!("`state` must be one of {}", tomldoc::list(&PRODUCT_STATES));
+                problems.push(Problem { message, span: state.span });
+            }
+            products.push(Product { id, state });
+        }
+        written.account.products = Some(products);
     }
     if let Some(android) = root.table("android", "`[android]`", problems) {
         android.refuse_others(&["apps"], problems);

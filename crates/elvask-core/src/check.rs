@@ -58,7 +58,7 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
     let surface = Surface::read(app, sources);
     let context = Context::new(app, sources, &surface, settings);
     let mut findings = Vec::new();
-    for rule in RULES {
+    for rule in RULES.iter().filter(|rule| rule.is_asked(settings)) {
         rule.check(&context, &mut findings);
         for manifest in &context.manifests {
             let before = findings.len();

@@ -30,8 +30,10 @@ use crate::config::Purpose;
 /// What a person says for one run.
 #[derive(Debug, Clone, Default)]
 pub struct Settings {
-    /// Sample values are errors.
+    /// The app is judged as it ships: sample values are errors, and what only matters then is looked at.
     pub release: bool,
+    /// The app is held against what is registered in the accounts. What ships is in any case.
+    pub accounts: bool,
     /// Purposes by capability or key.
     pub purposes: Vec<(String, String)>,
     /// Answers by plugin and key.
@@ -46,6 +48,14 @@ pub struct Settings {
     pub unneeded: bool,
     /// The day of today as year-month-day; without it no waiver ends.
     pub today: Option<String>,
+}
+
+impl Settings {
+    /// Says whether the app is held against what is registered in the accounts.
+    #[must_use]
+    pub fn holds_accounts(&self) -> bool {
+        self.release || self.accounts
+    }
 }
 
 /// A value that answers a question, and where it comes from.

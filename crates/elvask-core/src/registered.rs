@@ -10,13 +10,15 @@ use crate::context::Context;
 use crate::finding::Finding;
 
 /// The rules that hold the app against its accounts, in the order in which a person does what they ask for.
-const RULES: [&str; 6] = [
+const RULES: [&str; 8] = [
     "identity-mismatch",
     "identity-case",
     "entitlement-unregistered",
     "certificate-unfit",
     "profile-unfit",
     "entitlement-not-in-profile",
+    "product-unregistered",
+    "file-mismatch",
 ];
 
 /// Says whether a finding comes of what is registered.
@@ -24,8 +26,9 @@ const RULES: [&str; 6] = [
 pub fn concerns(app: &App, finding: &Finding) -> bool {
     let of_file = |place: Place| Some(place.file) == app.account.file;
     let named = of_file(finding.place) || finding.related.as_ref().is_some_and(|(place, _)| of_file(*place));
-    // Where nothing is registered, there is no line to name.
-    RULES.contains(&finding.rule.id) && (named || finding.rule.id == "entitlement-unregistered")
+    // Where nothing is registered, there is no line to name; and what a payment file names must be what is registered.
+    let always = ["entitlement-unregistered", "entitlement-not-in-profile", "product-unregistered", "file-mismatch"];
+    RULES.contains(&finding.rule.id) && (named || always.contains(&finding.rule.id))
 }
 
 /// Returns what a person does about findings, in the order in which it is done, each thing once.
@@ -86,6 +89,13 @@ pub fn held(app: &App) -> Held {
     }
     let without = account.ios_apps.iter().flatten().filter(|one| one.capabilities.is_none());
     held.not.extend(without.map(|one| format!("the capabilities of {} (the file does not name them)", one.id.text)));
+    match &account.products {
+        Some(products) if account.store_files.is_empty() => {
+            held.not.push(format!("{} (the app has no StoreKit file)", some(products.len(), "product")));
+        }
+        Some(products) => held.against.push(some(products.len(), "product")),
+        None => held.not.push("products (the file does not speak of them)".to_owned()),
+    }
     for profile in &account.profiles {
         let other_target = profile.target.as_ref().filter(|target| Some(&target.text) != ios.target.as_ref());
         let other = profile.used.as_ref().filter(|used| used.text != ios.configuration);

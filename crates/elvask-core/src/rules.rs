@@ -14,12 +14,18 @@ use elvask_project::surface::ManifestView;
 
 use crate::context::Context;
 use crate::finding::{About, Finding};
+use crate::needs::Settings;
 use crate::waivers::Comment;
 
 /// A rule.
 pub trait Rule: Sync {
     /// Returns what there is to know about it.
     fn about(&self) -> &'static About;
+
+    /// Says whether it looks at the app in a run with these settings. Most rules always do.
+    fn is_asked(&self, _settings: &Settings) -> bool {
+        true
+    }
 
     /// Looks at an app as its platforms see it and adds what it finds.
     fn check(&self, _context: &Context<'_>, _out: &mut Vec<Finding>) {}
@@ -110,6 +116,7 @@ pub static RULES: &[&dyn Rule] = &[
     &ios::entitlement_unregistered::EntitlementUnregistered,
     &ios::profile_unfit::ProfileUnfit,
     &ios::certificate_unfit::CertificateUnfit,
+    &ios::product_unregistered::ProductUnregistered,
     &ios::domain_missing::DomainMissing,
     &ios::domain_form::DomainForm,
     &ios::domain_developer_mode::DomainDeveloperMode,

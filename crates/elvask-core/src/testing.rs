@@ -73,7 +73,9 @@ impl Fixture {
             .file("ios/Marram.xcodeproj/project.pbxproj", SIGNED_PROJECT)
             .file("ios/Marram/Marram.entitlements", &list)
             .file("elvask/account.toml", &format!("account = 1\n{account}"));
-        HANDED_OUT.iter().fold(app, |app, (name, bytes)| app.bytes(name, bytes))
+        let mut app = HANDED_OUT.iter().fold(app, |app, (name, bytes)| app.bytes(name, bytes));
+        app.settings.accounts = true;
+        app
     }
 
     pub(crate) fn manifest(self, inside: &str) -> Self {

@@ -83,6 +83,7 @@ fn settings(case: &Case) -> Settings {
         today: Some("2026-11-28".to_owned()),
         unneeded: asked.contains(&"unneeded"),
         release: asked.contains(&"release"),
+        accounts: section(case, "elvask/account.toml").is_some(),
         ..Settings::default()
     }
 }
@@ -150,7 +151,7 @@ fn run(case: &Case) -> String {
 
 #[test]
 fn situations_come_out_as_the_platforms_have_it() {
-    run_all("situations", 228, run);
+    run_all("situations", 230, run);
 }
 
 #[test]

@@ -22,6 +22,7 @@ pub mod plist_type;
 pub mod plist_value;
 pub mod privacy_manifest;
 pub mod privacy_reason_missing;
+pub mod product_unregistered;
 pub mod profile_unfit;
 pub mod purpose_empty;
 pub mod purpose_missing;

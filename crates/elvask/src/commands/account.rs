@@ -5,6 +5,7 @@ use elvask_core::app::Look;
 use elvask_core::check::{Report, check, obstacles};
 use elvask_core::context::Context;
 use elvask_core::finding::Level;
+use elvask_core::needs::Settings;
 use elvask_core::registered::{concerns, draft, held, steps};
 use elvask_core::rules;
 use elvask_project::files::{Disk, Files as _};
@@ -36,7 +37,7 @@ fn run_check(options: &AccountCheck, output: &Output) -> Done {
         return Err(Failure::new(format!("{path}: there is no such file, so what is registered is not known"))
             .hint("`elvask account draft` writes it from what the app says, to be compared with the accounts"));
     }
-    let mut report = check(&app, &settings(options.release));
+    let mut report = check(&app, &Settings { accounts: true, ..settings(options.release) });
     report.findings.retain(|finding| concerns(&app, finding) || rules::is_obstacle(finding.rule.id));
     let steps = steps(&report.findings);
     let held = held(&app);

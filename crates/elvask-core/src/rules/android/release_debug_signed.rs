@@ -5,6 +5,7 @@ use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::Settings;
 use crate::rules::Rule;
 
 /// See the module.
@@ -27,11 +28,12 @@ impl Rule for ReleaseDebugSigned {
         &ABOUT
     }
 
-    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+    fn is_asked(&self, settings: &Settings) -> bool {
         // Until it ships, that is how one tries a release build out.
-        if !context.settings.release {
-            return;
-        }
+        settings.release
+    }
+
+    fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(module) = context.app.android.as_ref().and_then(|android| android.modules.first()) else { return };
         let release = module.build_types.iter().find(|one| one.name == "release");
         let Some((_, place)) = release.and_then(|release| release.signing.clone()).filter(|(name, _)| name == "debug")

@@ -33,8 +33,7 @@ impl Rule for WaiverStale {
 
     fn review(&self, context: &Context<'_>, findings: &[Finding], comments: &[Comment], out: &mut Vec<Finding>) {
         for comment in comments {
-            // Only `trim` looks for some things.
-            if comment.rule == super::declared_unneeded::ABOUT.id && !context.settings.unneeded {
+            if !is_looked_for(&comment.rule, context) {
                 continue;
             }
             let Some(message) = fault(comment, context) else { continue };
@@ -67,8 +66,7 @@ impl Rule for WaiverStale {
                     waiver.rule.text, found.subject
                 );
                 (message, waiver.rule.span)
-            } else if waiver.rule.text == super::declared_unneeded::ABOUT.id && !context.settings.unneeded {
-                // Only `trim` looks for that.
+            } else if !is_looked_for(&waiver.rule.text, context) {
                 continue;
             } else {
                 (format!("the waiver of {}{about} matches no finding", waiver.rule.text), waiver.rule.span)
@@ -80,6 +78,17 @@ impl Rule for WaiverStale {
             );
         }
     }
+}
+
+/// Says whether a run looks for all that a rule is about. Only `trim` looks for what is not needed, and only what ships is held against
+/// the accounts, ids among it.
+fn is_looked_for(id: &str, context: &Context<'_>) -> bool {
+    let settings = context.settings;
+    if id == super::declared_unneeded::ABOUT.id {
+        return settings.unneeded;
+    }
+    let of_accounts = context.app.account.file.is_some() && matches!(id, "identity-case" | "identity-mismatch");
+    rules::find(id).is_none_or(|rule| rule.is_asked(settings)) && (!of_accounts || settings.holds_accounts())
 }
 
 /// Says why a comment accepts nothing.

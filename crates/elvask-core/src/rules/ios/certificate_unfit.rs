@@ -7,6 +7,7 @@ use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::Settings;
 use crate::rules::Rule;
 use crate::rules::support::accounts::account;
 use crate::rules::support::identity::differs_at;
@@ -34,6 +35,10 @@ const PAYMENT_KEY: u32 = 256;
 impl Rule for CertificateUnfit {
     fn about(&self) -> &'static About {
         &ABOUT
+    }
+
+    fn is_asked(&self, settings: &Settings) -> bool {
+        settings.holds_accounts()
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {

@@ -8,6 +8,7 @@ use elvask_project::source::Place;
 use crate::account::Profile;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::Settings;
 use crate::rules::Rule;
 use crate::rules::support::accounts::{judged_profiles, resolved, steps_for_profile};
 
@@ -32,6 +33,10 @@ const BY_SIGNING: [&str; 3] = ["application-identifier", "com.apple.developer.te
 impl Rule for EntitlementNotInProfile {
     fn about(&self) -> &'static About {
         &ABOUT
+    }
+
+    fn is_asked(&self, settings: &Settings) -> bool {
+        settings.holds_accounts()
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {

@@ -10,6 +10,7 @@ use elvask_project::tomldoc::Text;
 use crate::account::covers;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::Settings;
 use crate::rules::Rule;
 use crate::rules::support::accounts::account;
 
@@ -31,6 +32,10 @@ static ABOUT: About = About {
 impl Rule for EntitlementUnregistered {
     fn about(&self) -> &'static About {
         &ABOUT
+    }
+
+    fn is_asked(&self, settings: &Settings) -> bool {
+        settings.holds_accounts()
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {

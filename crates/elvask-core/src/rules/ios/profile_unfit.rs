@@ -7,6 +7,7 @@ use elvask_project::source::Place;
 use crate::account::covers;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::needs::Settings;
 use crate::rules::Rule;
 use crate::rules::support::accounts::{account, judged_profiles};
 use crate::rules::support::identity::differs_at;
@@ -29,6 +30,10 @@ static ABOUT: About = About {
 impl Rule for ProfileUnfit {
     fn about(&self) -> &'static About {
         &ABOUT
+    }
+
+    fn is_asked(&self, settings: &Settings) -> bool {
+        settings.holds_accounts()
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {

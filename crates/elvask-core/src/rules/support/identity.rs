@@ -32,7 +32,9 @@ pub(in crate::rules) struct Said {
 pub(in crate::rules) fn differing(context: &Context<'_>) -> Vec<Said> {
     let mut out = Vec::new();
     owners(context, &mut out);
-    registered(context, &mut out);
+    if context.settings.holds_accounts() {
+        registered(context, &mut out);
+    }
     services(context, &mut out);
     out
 }
