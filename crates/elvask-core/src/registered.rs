@@ -10,7 +10,8 @@ use crate::context::Context;
 use crate::finding::Finding;
 
 /// The rules that hold the app against its accounts, in the order in which a person does what they ask for.
-const RULES: [&str; 8] = [
+const RULES: [&str; 9] = [
+    "entitlement-differs",
     "identity-mismatch",
     "identity-case",
     "entitlement-unregistered",
@@ -26,9 +27,9 @@ const RULES: [&str; 8] = [
 pub fn concerns(app: &App, finding: &Finding) -> bool {
     let of_file = |place: Place| Some(place.file) == app.account.file;
     let named = of_file(finding.place) || finding.related.as_ref().is_some_and(|(place, _)| of_file(*place));
-    // Where nothing is registered, there is no line to name; and what a payment file names must be what is registered.
-    let always = ["entitlement-unregistered", "entitlement-not-in-profile", "product-unregistered", "file-mismatch"];
-    RULES.contains(&finding.rule.id) && (named || always.contains(&finding.rule.id))
+    // Ids are compared with more than the account. The rest must agree for what is registered to serve.
+    let of_ids = matches!(finding.rule.id, "identity-case" | "identity-mismatch");
+    RULES.contains(&finding.rule.id) && (named || !of_ids)
 }
 
 /// Returns what a person does about findings, in the order in which it is done, each thing once.
@@ -42,11 +43,9 @@ pub fn steps(findings: &[Finding]) -> Vec<String> {
     of_rules.sort_by_key(|(rank, _)| *rank);
     let mut out: Vec<String> = Vec::new();
     for (_, finding) in of_rules {
-        // What ids are about says no more than the finding itself.
-        let step = match (&finding.remedy, finding.rule.id) {
-            (Remedy::Manual(steps), "identity-case" | "identity-mismatch") => format!("{}: {steps}", finding.subject),
-            (Remedy::Manual(steps), _) => steps.clone(),
-            (other, _) => other.title().to_owned(),
+        let step = match &finding.remedy {
+            Remedy::Manual(steps) => steps.clone(),
+            other => other.title().to_owned(),
         };
         if !out.contains(&step) {
             out.push(step);

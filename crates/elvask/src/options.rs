@@ -80,6 +80,8 @@ pub(crate) enum DemoLayout {
     Appjson,
     /// A smaller one for Android only, with Kotlin scripts, a version catalog and two flavors.
     Gradle,
+    /// A smaller one for iOS only, with what is registered for it: a profile, a certificate, payments and products.
+    Xcode,
 }
 
 /// What to do.

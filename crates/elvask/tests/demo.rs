@@ -251,6 +251,43 @@ fn apps_whose_platform_files_are_made_walk_to_a_clean_check() {
 }
 
 #[test]
+fn the_app_for_ios_alone_differs_from_its_account_in_five_ways() {
+    let app = App::demo("xcode");
+    let ran = app.run(&["account", "check", "--format", "json"]);
+    assert_eq!(ran.code, 1, "{}{}", ran.out, ran.err);
+    let named: Vec<String> = ran.json()["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| {
+            let text = |key: &str| one[key].as_str().unwrap().to_owned();
+            format!("{} {} {}:{}", text("level"), text("rule"), text("file"), one["line"])
+        })
+        .collect();
+    assert_eq!(
+        named,
+        [
+            "warning product-unregistered Marram.storekit:16",
+            "error identity-case Marram.xcodeproj/project.pbxproj:109",
+            "warning entitlement-differs Marram/MarramRelease.entitlements:4",
+            "error entitlement-not-in-profile Marram/MarramRelease.entitlements:7",
+            "error file-mismatch Marram/avocet-payment.json:4",
+        ]
+    );
+    // Mended on the side that is wrong, nothing differs any more.
+    let release = app.read("Marram/MarramDebug.entitlements").replace("development", "production");
+    app.write("Marram/MarramRelease.entitlements", release);
+    let account = app.read("elvask/account.toml").replace("FieldLog", "fieldlog");
+    let without_profile = account.replace("configuration = \"Release\"", "configuration = \"Store\"");
+    app.write("elvask/account.toml", format!("{without_profile}\n[[products]]\nid = \"example.marram.season\"\n"));
+    app.write("Marram/avocet-payment.json", app.read("Marram/avocet-payment.json").replace("marsh", "marram"));
+    let ran = app.run(&["account", "check"]);
+    assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    assert!(ran.out.contains("The app agrees with all that was held against it."), "{}", ran.out);
+    assert!(ran.out.contains("it is for Store; Release was looked at"), "{}", ran.out);
+}
+
+#[test]
 fn the_app_for_android_alone_walks_to_a_clean_check() {
     let app = App::demo("gradle");
     let found = app.findings();

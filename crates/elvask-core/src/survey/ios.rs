@@ -260,10 +260,19 @@ fn entitlements(context: &Context<'_>, app: &IosApp, survey: &mut Survey) {
         }
     }
     let all = app.entitlements.len();
+    let shipped: Vec<(&'static str, String)> = found
+        .iter()
+        .filter(|(_, configurations)| configurations.contains(&app.configuration))
+        .map(|(declaration, _)| (declaration.kind, declaration.name.clone()))
+        .collect();
     for (mut declaration, configurations) in found {
         // What the judged configuration does not have does not ship.
         if !configurations.contains(&app.configuration) {
-            declaration.ignored = Some("the configuration that ships does not have it");
+            let elsewhere = shipped.iter().any(|(kind, name)| *kind == declaration.kind && *name == declaration.name);
+            declaration.ignored = Some(match elsewhere {
+                true => "the configuration that ships has it in another file",
+                false => "the configuration that ships does not have it",
+            });
         }
         if configurations.len() < all {
             declaration.only_in = configurations;

@@ -19,7 +19,7 @@ use crate::options::Format;
 use crate::options::account::{AccountAction, AccountCheck, AccountDraft};
 use crate::output::{Failure, Output};
 use crate::render::style::{GOOD, HEADING, paint};
-use crate::render::{clean, count, snippet, width, wrap};
+use crate::render::{clean, compact, count, snippet, width, wrap};
 use crate::writing::with_steps;
 
 pub(crate) fn run(action: &AccountAction, output: &Output) -> Done {
@@ -54,11 +54,13 @@ fn run_check(options: &AccountCheck, output: &Output) -> Done {
         return Ok(outcome(&report));
     }
     let counting: Vec<_> = report.findings.iter().filter(|finding| finding.counts()).collect();
-    let mut text = String::new();
-    for finding in &counting {
-        text.push_str(&format!("{}\n", snippet::finding(&app.sources, finding)));
-    }
-    if !steps.is_empty() {
+    let listed = counting.iter().copied();
+    let mut text: String = match (output.quiet, output.verbose) {
+        (true, _) => listed.map(|finding| snippet::line(&app.sources, finding)).collect(),
+        (_, true) => listed.map(|finding| format!("{}\n", snippet::finding(&app.sources, finding))).collect(),
+        _ => compact::findings(&app.sources, listed),
+    };
+    if !steps.is_empty() && !output.quiet {
         text.push_str(&format!("{}\n", paint(HEADING, "What to do, in this order:")));
         for (at, step) in steps.iter().enumerate() {
             let body = wrap(&clean(step), width(), 5);

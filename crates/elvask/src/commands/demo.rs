@@ -209,6 +209,34 @@ const STEPS_GRADLE: [Step; 6] = [
     },
 ];
 
+/// The walk over the app for iOS alone.
+const STEPS_XCODE: [Step; 4] = [
+    Step {
+        words: &["survey"],
+        given: false,
+        told: "Marram for iOS only: it pushes, takes payments and sells a season of the log. First, what it declares.",
+        shows: "Entitlements are those of the configuration that ships.",
+    },
+    Step {
+        words: &["check"],
+        given: false,
+        told: "What the app's own files say is wrong.",
+        shows: "All of it may be right, and push and payments still fail: what is registered in the account, and the profile that signs, must agree.",
+    },
+    Step {
+        words: &["account", "check"],
+        given: false,
+        told: "elvask/account.toml says what is registered, and where the profile and the certificate are. Does the app agree with them?",
+        shows: "An id with another capital, a profile that lacks an entitlement, a merchant that is another one, a product that the store does not have, and a release without what the debug build has: each is found days later otherwise, as a push that never comes or a payment sheet that stays empty.",
+    },
+    Step {
+        words: &["account", "draft", "--dry-run"],
+        given: false,
+        told: "For an app without such a file, this is what its account would have to say.",
+        shows: "Compared with the account, line by line, it becomes elvask/account.toml.",
+    },
+];
+
 impl DemoLayout {
     /// Returns what else there is to try.
     fn more(self) -> &'static str {
@@ -218,6 +246,9 @@ impl DemoLayout {
             }
             DemoLayout::Gradle => {
                 "  elvask survey --variants\n  elvask why camera\n  elvask withdraw scheme marram --dry-run\n"
+            }
+            DemoLayout::Xcode => {
+                "  elvask account check --configuration Debug\n  elvask account check --release\n  elvask explain entitlement-not-in-profile\n"
             }
             DemoLayout::Widget | DemoLayout::Appjson => {
                 "  elvask why camera\n  elvask declare bluetooth --purpose bluetooth=\"Reads the scale.\"\n  elvask withdraw scheme marram --dry-run\n"
@@ -230,6 +261,7 @@ impl DemoLayout {
         match self {
             DemoLayout::Npm | DemoLayout::Pubspec => (&STEPS, &GIVEN),
             DemoLayout::Gradle => (&STEPS_GRADLE, &GIVEN_GRADLE),
+            DemoLayout::Xcode => (&STEPS_XCODE, &[]),
             DemoLayout::Widget | DemoLayout::Appjson => (&STEPS_SMALL, &GIVEN_SMALL),
         }
     }
@@ -337,6 +369,7 @@ fn contents(layout: DemoLayout) -> Vec<(String, &'static [u8])> {
         DemoLayout::Widget => ("widget/", ""),
         DemoLayout::Appjson => ("appjson/", ""),
         DemoLayout::Gradle => ("gradle/", ""),
+        DemoLayout::Xcode => ("xcode/", ""),
     };
     let mut files = Vec::new();
     for (name, bytes) in FILES {

@@ -445,10 +445,15 @@ impl Lines {
         if window.get(marked.clone()) == Some(window.trim()) {
             return;
         }
-        let before = window.get(..marked.start).map_or(0, UnicodeWidthStr::width);
+        // How wide a tab is, the terminal decides: it is one here too.
+        let blank = |letter: char| match letter {
+            '\t' => "\t".to_owned(),
+            letter => " ".repeat(letter.width().unwrap_or_default()),
+        };
+        let before: String = window.get(..marked.start).unwrap_or_default().chars().map(blank).collect();
         let long = window.get(marked).map_or(0, UnicodeWidthStr::width).max(1);
         let signs = paint(style, &"^".repeat(long));
-        self.out.push_str(&format!("{:>MARGIN$} | {}{signs}\n", "", " ".repeat(before)));
+        self.out.push_str(&format!("{:>MARGIN$} | {}{signs}\n", "", before));
     }
 
     /// Adds what is said of it, broken to the width of the terminal.

@@ -33,9 +33,8 @@ impl Rule for IdentityCase {
             let file = said.file.as_ref().map(|file| format!(" in {file}")).unwrap_or_default();
             let message =
                 format!("{} is `{}`{file}, and {} says `{}`: {differs}", said.what, said.here, said.by.0, said.meant);
-            let steps = "Decide which is right, and write it the same in both places.";
-            let mut finding =
-                Finding::new(&ABOUT, said.meant.clone(), said.place, message).mend(Remedy::Manual(steps.to_owned()));
+            let remedy = Remedy::Manual(said.steps());
+            let mut finding = Finding::new(&ABOUT, said.meant.clone(), said.place, message).mend(remedy);
             finding.related = said.by.1.map(|place| (place, "stated here".to_owned()));
             finding.platform = Some(said.platform);
             out.push(finding);

@@ -30,17 +30,12 @@ impl Rule for IdentityMismatch {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for said in differing(context).into_iter().filter(|said| !said.is_case()) {
             let by = &said.by.0;
-            let (message, steps) = match &said.file {
-                Some(file) => (
-                    format!("{file} is for `{}`, and this app is `{}`", said.here, said.meant),
-                    format!("Get the file for `{}` from the service, or change the app's id.", said.meant),
-                ),
-                None => (
-                    format!("{} is `{}`, and {by} says `{}`", said.what, said.here, said.meant),
-                    format!("Decide which is right: write `{}` here, or the other one in elvask.toml.", said.meant),
-                ),
+            let message = match &said.file {
+                Some(file) => format!("{file} is for `{}`, and this app is `{}`", said.here, said.meant),
+                None => format!("{} is `{}`, and {by} says `{}`", said.what, said.here, said.meant),
             };
-            let mut finding = Finding::new(&ABOUT, said.meant.clone(), said.place, message).mend(Remedy::Manual(steps));
+            let remedy = Remedy::Manual(said.steps());
+            let mut finding = Finding::new(&ABOUT, said.meant.clone(), said.place, message).mend(remedy);
             finding.related = said.by.1.map(|place| (place, "stated here".to_owned()));
             finding.platform = Some(said.platform);
             out.push(finding);

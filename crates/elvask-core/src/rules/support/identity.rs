@@ -159,6 +159,19 @@ fn services(context: &Context<'_>, out: &mut Vec<Said>) {
 }
 
 impl Said {
+    /// Returns what a person does about it.
+    pub(in crate::rules) fn steps(&self) -> String {
+        match (&self.file, self.by.0.as_str()) {
+            (Some(_), _) => format!("Get the file for `{}` from the service, or change the app's id.", self.meant),
+            // An id that is registered stays as it is.
+            (None, ACCOUNT_FILE) => format!(
+                "Register `{}` in the developer account and write it into {ACCOUNT_FILE}, or write `{}` in the project.",
+                self.here, self.meant
+            ),
+            (None, by) => format!("Decide which is right: write `{}` here, or the other one in {by}.", self.meant),
+        }
+    }
+
     /// Says whether only the case of letters differs.
     pub(in crate::rules) fn is_case(&self) -> bool {
         self.here.eq_ignore_ascii_case(&self.meant)
