@@ -15,7 +15,13 @@ impl Corpus {
     #[must_use]
     pub fn read(project: &Path) -> Corpus {
         let mut corpus = Corpus::default();
-        for folder in ["demo", "crates/elvask-core/tests", "crates/elvask-fuzz/corpus", "crates/elvask/tests/stores"] {
+        for folder in [
+            "demo",
+            "crates/elvask-core/tests",
+            "crates/elvask-fuzz/corpus",
+            "crates/elvask/tests/stores",
+            "crates/elvask/tests/account",
+        ] {
             corpus.walk(project, &project.join(folder));
         }
         corpus

@@ -35,7 +35,7 @@ pub struct Target {
 }
 
 /// All targets.
-pub static TARGETS: [Target; 16] = [
+pub static TARGETS: [Target; 17] = [
     Target { name: "text", seeds: &[".xml", ".strings", ".plist"], run: text },
     Target { name: "xml", seeds: &[".xml"], run: xml },
     Target { name: "xml-edit", seeds: &["AndroidManifest.xml", "config.xml", "strings.xml"], run: xml_edit },
@@ -55,6 +55,7 @@ pub static TARGETS: [Target; 16] = [
     Target { name: "apple-association", seeds: &["apple-app-site-association"], run: apple },
     Target { name: "asset-links", seeds: &["assetlinks.json"], run: asset_links },
     Target { name: "certificate", seeds: &[".der", ".pem", ".p12", ".jks"], run: certificate },
+    Target { name: "profile", seeds: &[".mobileprovision", ".cer"], run: profile },
     Target { name: "apps", seeds: &[], run: apps::run },
 ];
 
@@ -319,6 +320,16 @@ fn apple(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
 fn asset_links(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
     if let Ok(file) = AssetLinks::parse(&lossy(bytes)) {
         let _ = file.verify("example.marram.fieldlog", &["14:6D:E9".to_owned()]);
+    }
+    Ok(())
+}
+
+/// What is signed is found, or an error; what was found is found again in it.
+fn profile(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
+    if let Ok(profile) = elvask_core::account::Profile::read(bytes) {
+        ensure(profile.app_id().is_some(), || "a profile without an app id".to_owned())?;
+        let granted = profile.entitlements().iter().all(|entry| profile.granted(&entry.key).is_some());
+        ensure(granted, || "what is granted is not found under its key".to_owned())?;
     }
     Ok(())
 }

@@ -48,6 +48,8 @@ fn the_commands_of_the_readme_run_as_they_are_written() {
                 server.wait().unwrap();
                 continue;
             }
+            // It holds the app against what the draft, corrected by its owner, says.
+            "elvask account check" => assert_eq!(app.run(&["account", "draft"]).code, 0),
             "elvask init" => fs::remove_file(app.path("elvask.toml")).unwrap(),
             _ => {}
         }
