@@ -96,10 +96,15 @@ pub fn held(app: &App) -> Held {
         None => held.not.push("products (the file does not speak of them)".to_owned()),
     }
     for profile in &account.profiles {
-        let other_target = profile.target.as_ref().filter(|target| Some(&target.text) != ios.target.as_ref());
+        let there = |target: &str| ios.extensions.iter().any(|one| one.name == target);
+        let other_target =
+            profile.target.as_ref().filter(|target| Some(&target.text) != ios.target.as_ref() && !there(&target.text));
         let other = profile.used.as_ref().filter(|used| used.text != ios.configuration);
         match (other_target, other) {
-            (Some(target), _) => held.not.push(format!("{} (it is for the target {})", profile.path.text, target.text)),
+            (Some(target), _) => held.not.push(format!(
+                "{} (it is for the target {}, which is not part of the app)",
+                profile.path.text, target.text
+            )),
             (None, Some(used)) => {
                 held.not.push(format!(
                     "{} (it is for {}; {} was looked at)",

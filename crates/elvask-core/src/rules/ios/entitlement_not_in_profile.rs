@@ -40,8 +40,9 @@ impl Rule for EntitlementNotInProfile {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some((file, list)) = context.surface.entitlements() else { return };
+        let Some(ios) = &context.app.ios else { return };
         for judged in judged_profiles(context) {
+            let Some((file, list)) = judged.signed.entitlements(context, &ios.configuration) else { continue };
             // A profile of another app grants this one nothing at all, which is told once.
             if !judged.is_for_app {
                 continue;
@@ -54,7 +55,7 @@ impl Rule for EntitlementNotInProfile {
                 if !asked {
                     continue;
                 }
-                let id = context.app.ios.as_ref().and_then(|ios| ios.id.value.as_deref());
+                let id = judged.signed.id.value.as_deref();
                 for (span, lacking) in lacking(judged.profile, entry, id) {
                     let what = match &lacking {
                         Some(value) => format!("\"{value}\" of the entitlement {}", entry.key),
@@ -121,6 +122,36 @@ mod tests {
         );
         assert!(found[1].message.starts_with("\"group.example.other\" of the entitlement"), "{}", found[1].message);
         app.is_left_alone();
+    }
+
+    #[test]
+    fn an_extension_is_held_against_its_own_profile() {
+        let project = "{ objects = { P = { isa = PBXProject; targets = (T, E); buildConfigurationList = L; };
+  T = { isa = PBXNativeTarget; name = Marram; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; dependencies = (D); buildPhases = (B); };
+  D = { isa = PBXTargetDependency; target = E; }; B = { isa = PBXCopyFilesBuildPhase; dstSubfolderSpec = 13; files = (F); }; F = { isa = PBXBuildFile; fileRef = R; }; R = { isa = PBXFileReference; path = Share.appex; };
+  E = { isa = PBXNativeTarget; name = Share; productType = \"com.apple.product-type.app-extension\"; productReference = R; buildConfigurationList = M; };
+  L = { buildConfigurations = (C); }; C = { name = Release; buildSettings = { INFOPLIST_FILE = Marram/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; }; };
+  M = { buildConfigurations = (N); }; N = { name = Release; buildSettings = { INFOPLIST_FILE = Share/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog.share; CODE_SIGN_ENTITLEMENTS = Share/Share.entitlements; }; }; }; rootObject = P; }";
+        let list =
+            "<plist version=\"1.0\">\n<dict>\n<key>com.apple.developer.weatherkit</key>\n<true/>\n</dict>\n</plist>\n";
+        let with = |account: &str| {
+            Fixture::registered("", account)
+                .without("ios/Marram.xcodeproj/project.pbxproj")
+                .file("ios/Marram.xcodeproj/project.pbxproj", project)
+                .file("ios/Share/Info.plist", "<plist version=\"1.0\">\n<dict/>\n</plist>\n")
+                .file("ios/Share/Share.entitlements", list)
+        };
+        let own =
+            "[[ios.profiles]]\nfile = 'development.mobileprovision'\nconfiguration = 'Release'\ntarget = 'Share'\n";
+        assert_eq!(with(own).found(ID), ["error com.apple.developer.weatherkit 3:1"]);
+        // That of the app is for another id, which `profile-unfit` tells.
+        let apps = own.replace("development", "store");
+        assert!(with(&apps).found(ID).is_empty());
+        assert_eq!(
+            with(&apps).findings("profile-unfit")[0].message,
+            "the profile Marram Store (store.mobileprovision) is for the app id example.marram.fieldlog, and the target Share is example.marram.fieldlog.share"
+        );
+        assert!(with(&own.replace("target = 'Share'\n", "")).found(ID).is_empty(), "the app has no entitlements");
     }
 
     #[test]

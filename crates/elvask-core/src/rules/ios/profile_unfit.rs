@@ -55,12 +55,13 @@ impl Rule for ProfileUnfit {
             let anew =
                 |what: &str| format!("Make a profile {what} in the developer account, and put it at {}.", judged.path);
             let level = if judged.is_named_for_it { Level::Error } else { Level::Warning };
-            if let (Some(id), Some(of)) = (&ios.id.value, profile.app_id())
+            if let (Some(id), Some(of)) = (&judged.signed.id.value, profile.app_id())
                 && !covers(of, id)
             {
                 let case = differs_at(id, of).map(|where_| format!(": {where_}")).unwrap_or_default();
-                let message = format!("the profile {shown} is for the app id {of}, and the app is {id}{case}");
-                tell(message, anew(&format!("for {id}")), level, ios.id.place);
+                let message =
+                    format!("the profile {shown} is for the app id {of}, and {} is {id}{case}", judged.signs());
+                tell(message, anew(&format!("for {id}")), level, judged.signed.id.place);
             }
             let setting = context.surface.settings().and_then(|settings| settings.value("DEVELOPMENT_TEAM")?.value);
             let team = context.app.config.identity.ios_team.as_ref().map(|team| team.text.clone()).or(setting);
