@@ -179,7 +179,8 @@ fn one_definite<'b>(bytes: &'b [u8], depth: usize, out: &mut Vec<u8>) -> Result<
     Ok(rest)
 }
 
-fn put(tag: u8, content: &[u8], out: &mut Vec<u8>) {
+/// Writes a value: tag, length and content.
+pub(crate) fn put(tag: u8, content: &[u8], out: &mut Vec<u8>) {
     out.push(tag);
     let length = content.len().to_be_bytes();
     let digits = &length[length.iter().position(|byte| *byte != 0).unwrap_or(length.len() - 1)..];

@@ -16,9 +16,11 @@ mod cipher;
 mod cms;
 mod pem;
 mod pkcs12;
+mod request;
 mod x509;
 
 pub use cms::signed_content;
+pub use request::{certificate_request, to_pem};
 use sha1::Sha1;
 use sha2::Digest as _;
 

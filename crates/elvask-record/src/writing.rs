@@ -215,6 +215,22 @@ pub struct AccountRecord {
     pub summary: SummaryRecord,
 }
 
+/// What `account request` prints. The key itself is in none of it.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct RequestRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The name in the request.
+    pub name: String,
+    /// The file with the private key.
+    pub key: String,
+    /// The file with the request.
+    pub request: String,
+    /// What a person does next, in the order in which it is done.
+    pub steps: Vec<String>,
+}
+
 /// What `init` prints.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

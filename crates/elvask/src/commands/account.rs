@@ -1,5 +1,11 @@
 //! `elvask account`.
 
+#[cfg(not(feature = "key-stores"))]
+#[path = "account/no_request.rs"]
+mod request;
+#[cfg(feature = "key-stores")]
+mod request;
+
 use elvask_core::account::ACCOUNT_FILE;
 use elvask_core::app::Look;
 use elvask_core::check::{Report, check, obstacles};
@@ -25,6 +31,7 @@ use crate::writing::with_steps;
 pub(crate) fn run(action: &AccountAction, output: &Output) -> Done {
     match action {
         AccountAction::Check(options) => run_check(options, output),
+        AccountAction::Request(options) => request::run(options, output),
         AccountAction::Draft(options) => run_draft(options, output),
     }
 }
