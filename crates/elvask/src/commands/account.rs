@@ -8,25 +8,20 @@ mod request;
 
 use elvask_core::account::ACCOUNT_FILE;
 use elvask_core::app::Look;
-use elvask_core::check::{Report, check, obstacles};
-use elvask_core::context::Context;
+use elvask_core::check::{Report, check};
 use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
 use elvask_core::registered::{concerns, draft, held, steps};
 use elvask_core::rules;
-use elvask_project::files::{Disk, Files as _};
-use elvask_project::surface::Surface;
-use elvask_project::write::write_new;
-use elvask_record::{AccountRecord, FORMAT, FindingRecord, InitRecord, SummaryRecord};
+use elvask_record::{AccountRecord, FORMAT, FindingRecord, SummaryRecord};
 
-use super::recover::failed;
+use super::init::First;
 use super::{Done, Outcome, load_with, settings, typed};
 use crate::options::Format;
 use crate::options::account::{AccountAction, AccountCheck, AccountDraft};
 use crate::output::{Failure, Output};
 use crate::render::style::{GOOD, HEADING, paint};
 use crate::render::{clean, compact, count, snippet, width, wrap};
-use crate::writing::with_steps;
 
 pub(crate) fn run(action: &AccountAction, output: &Output) -> Done {
     match action {
@@ -106,35 +101,7 @@ fn outcome(report: &Report) -> Outcome {
 }
 
 fn run_draft(options: &AccountDraft, output: &Output) -> Done {
-    let app = load_with(&options.app.choice, Look::Nowhere, output)?;
-    let path = app.root.join(ACCOUNT_FILE);
-    if !options.dry_run && Disk.kind(&path).is_some() {
-        return Err(Failure::new(format!("{}: it is there already, and is left alone", typed(&path)))
-            .hint("`elvask account draft --dry-run` prints what would be written, to copy from"));
-    }
-    let surface = Surface::read(&app, &app.sources);
-    let settings = settings(false);
-    let unread = obstacles(&app, &surface, &settings);
-    if !unread.is_empty() && !options.dry_run {
-        for obstacle in &unread {
-            output.say(snippet::finding(&app.sources, obstacle).trim_end());
-        }
-        output.say("Nothing is written: what cannot be read must be corrected first.");
-        return Ok(Outcome::CouldNotRun);
-    }
-    let text = draft(&Context::new(&app, &app.sources, &surface, &settings));
-    if !options.dry_run {
-        with_steps(|steps| write_new(&path, text.as_bytes(), steps)).map_err(failed)?;
-    }
-    if options.app.format == Format::Json {
-        output.json(&InitRecord { format: FORMAT, written: !options.dry_run, file: typed(&path), text });
-        return Ok(Outcome::Clean);
-    }
-    if options.dry_run {
-        output.result(&text);
-        return Ok(Outcome::Clean);
-    }
-    output.result(&format!("{} {}\n", paint(GOOD, "wrote"), typed(&path)));
-    output.say("It says what the app wants to be registered. Compare it with the accounts, and change what differs there; then `elvask account check`.");
-    Ok(Outcome::Clean)
+    let told = "It says what the app wants to be registered. Compare it with the accounts, and change what differs there; then `elvask account check`.";
+    let first = First { name: ACCOUNT_FILE, command: "elvask account draft", text: &draft, told };
+    first.write(&options.app, options.dry_run, output)
 }
