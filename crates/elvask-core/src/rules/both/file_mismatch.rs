@@ -4,8 +4,9 @@ use elvask_markup::Span;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::{FileField, Need};
 use elvask_platform::{Kind, Platform};
-use elvask_project::source::Place;
+use elvask_project::source::{FileId, Place};
 
+use crate::app::SheetOrigin;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::needs::Requirement;
@@ -54,13 +55,12 @@ impl Rule for FileMismatch {
             let message = match named.first() {
                 Some(other) => {
                     let case = differs_at(id, other).map(|differs| format!(": {differs}")).unwrap_or_default();
+                    let other = if is_shown(context, requirement, other, &[id]) { other } else { HIDDEN };
                     format!("{} is for `{other}`, and this app is `{id}`{case}", required.shown)
                 }
                 None => format!("{} names no app at {pointer}", required.shown),
             };
-            let at = named.first().and_then(|other| text.find(other.as_str()).map(|at| (at, other.len())));
-            let span = at.map_or(elvask_markup::Span::at(0), |(at, len)| elvask_markup::Span::new(at, at + len));
-            let place = elvask_project::source::Place { file, span };
+            let place = place(context, requirement, file, named.first(), &[id]);
             let steps = format!("Get the file for `{id}` from the plugin's maker.");
             let mut finding = Finding::new(&ABOUT, group.name, place, message)
                 .level(group.level())
@@ -70,6 +70,35 @@ impl Rule for FileMismatch {
             out.push(finding);
         }
     }
+}
+
+/// What stands for a value that is not shown.
+const HIDDEN: &str = "…";
+
+/// Says whether a value of a file is shown. A stranger's sheet chooses file and field, and could choose a secret, which reports would
+/// carry on: what it leads to is shown only where it is plainly an id like the one that is wanted.
+fn is_shown<T: AsRef<str>>(context: &Context<'_>, requirement: &Requirement, value: &str, wanted: &[T]) -> bool {
+    let sheet = context.app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
+    let own = sheet.is_some_and(|found| matches!(found.origin, SheetOrigin::App | SheetOrigin::Declared));
+    let start = |id: &str| id.split_once('.').map(|(start, _)| start.to_ascii_lowercase());
+    own || wanted.iter().any(|wanted| start(wanted.as_ref()).is_some() && start(wanted.as_ref()) == start(value))
+}
+
+/// Returns the place of a value in a file, the file's start where there is none, or the line of the sheet where it is not shown.
+fn place<T: AsRef<str>>(
+    context: &Context<'_>,
+    requirement: &Requirement,
+    file: FileId,
+    value: Option<&String>,
+    wanted: &[T],
+) -> Place {
+    let start = Place { file, span: Span::at(0) };
+    let Some(value) = value else { return start };
+    if !is_shown(context, requirement, value, wanted) {
+        return requirement.sheet_place().unwrap_or(start);
+    }
+    let at = context.sources.file(file).text.find(value.as_str());
+    Place { file, span: at.map_or(Span::at(0), |at| Span::new(at, at + value.len())) }
 }
 
 /// Tells of fields of a file that are not what its sheet says they must be.
@@ -107,13 +136,13 @@ fn fields(context: &Context<'_>, requirement: &Requirement, out: &mut Vec<Findin
             Some(other) => {
                 let case = wanted.first().and_then(|wanted| differs_at(wanted, other));
                 let case = case.map(|differs| format!(": {differs}")).unwrap_or_default();
+                let other = if is_shown(context, requirement, other, &wanted) { other } else { HIDDEN };
                 format!("{} says `{other}` at {pointer}, and {what} is `{meant}`{case}", required.shown)
             }
             None => format!("{} says nothing at {pointer}, where {what} (`{meant}`) belongs", required.shown),
         };
-        let at = named.first().and_then(|other| text.find(other.as_str()).map(|at| Span::new(at, at + other.len())));
+        let place = place(context, requirement, file, named.first(), &wanted);
         let steps = format!("Write `{meant}` at {pointer} in {}, or correct the other side.", required.shown);
-        let place = Place { file, span: at.unwrap_or(Span::at(0)) };
         let mut finding = Finding::new(&ABOUT, &requirement.name, place, message)
             .level(requirement.level())
             .effect("The service refuses what the app asks of it, often without a message that says so.")
@@ -154,9 +183,15 @@ mod tests {
         );
         assert_eq!(
             messages(&right.replace("r-7", "r-8")),
-            ["assets/pay.json says `r-8` at /ring, and the answer is `r-7`"]
+            ["assets/pay.json says `…` at /ring, and the answer is `r-7`"]
         );
         assert_eq!(messages("{}").len(), 2);
+        // What a package's own sheet leads to may be a secret.
+        let sheet = "[[requires]]\nfile = { platform = 'ios', path = 'keys.json', in = 'app', value-at = { '/secret' = 'none' } }";
+        let stranger =
+            Fixture::registered("", "").file("keys.json", "{ \"secret\": \"s3cr3t\" }").plugin("stint_thief", sheet);
+        assert_eq!(stranger.findings(ID)[0].message, "keys.json says `…` at /secret, and the answer is `none`");
+        assert!(stranger.found(ID)[0].ends_with(" 3:1"), "the line of the sheet: {:?}", stranger.found(ID));
     }
 
     #[test]
