@@ -197,6 +197,9 @@ fn store_files(loading: &mut Loading<'_>) -> Vec<FileId> {
     while let Some((folder, depth)) = open.pop() {
         folders += 1;
         if folders > STORE_FILE_FOLDERS {
+            loading.notice(format!(
+                "StoreKit files are looked for in {STORE_FILE_FOLDERS} folders, and the app has more; products of others are not known"
+            ));
             break;
         }
         for entry in
@@ -205,7 +208,7 @@ fn store_files(loading: &mut Loading<'_>) -> Vec<FileId> {
             let path = folder.join(&entry.name);
             match entry.kind {
                 FileKind::File if entry.name.ends_with(".storekit") => found.push(path),
-                FileKind::Folder if depth < STORE_FILE_DEPTH && !List::FolderNotShipped.has(&entry.name) => {
+                FileKind::Folder if depth < STORE_FILE_DEPTH && !List::FolderNotOwn.has(&entry.name) => {
                     open.push((path, depth + 1));
                 }
                 _ => {}

@@ -3,8 +3,9 @@
 use elvask_markup::plist::Value;
 use elvask_needs::remedy::Remedy;
 use elvask_project::source::Place;
+use elvask_project::surface::Surface;
 
-use crate::account::{ACCOUNT_FILE, Registered};
+use crate::account::{ACCOUNT_FILE, Registered, covers};
 use crate::app::App;
 use crate::context::Context;
 use crate::finding::Finding;
@@ -72,19 +73,36 @@ pub fn held(app: &App) -> Held {
         1 => format!("1 {one}"),
         _ => format!("{count} {one}s"),
     };
-    let mut apps = |platform: &str, there: bool, apps: &Option<Vec<Registered>>| match apps {
+    let mut apps = |platform: &str, there: bool, known: bool, apps: &Option<Vec<Registered>>| match apps {
         _ if !there => {}
+        Some(_) if !known => held.not.push(format!("app ids on {platform} (only the build tells the app's)")),
         Some(apps) if !apps.is_empty() => held.against.push(format!("{} on {platform}", some(apps.len(), "app id"))),
         _ => held.not.push(format!("app ids on {platform} (the file names none)")),
     };
-    apps("iOS", app.ios.is_some(), &account.ios_apps);
-    apps("Android", app.android.is_some(), &account.android_apps);
+    let ios_id = app.ios.as_ref().and_then(|ios| ios.id.value.as_deref());
+    let android_ids =
+        app.android.iter().flat_map(elvask_project::appfiles::AndroidApp::judged).filter(|one| one.id.value.is_some());
+    apps("iOS", app.ios.is_some(), ios_id.is_some(), &account.ios_apps);
+    apps("Android", app.android.is_some(), android_ids.count() > 0, &account.android_apps);
     let Some(ios) = &app.ios else { return held };
+    let surface = Surface::read(app, &app.sources);
+    let signs = surface.settings().and_then(|settings| settings.value("DEVELOPMENT_TEAM")?.value);
+    match &account.team {
+        Some(_) if signs.is_none_or(|team| team.is_empty()) => {
+            held.not.push("the team (the project does not say which one signs)".to_owned());
+        }
+        Some(team) => held.against.push(format!("the team {}", team.text)),
+        None => held.not.push("the team (the file does not name it)".to_owned()),
+    }
     for (what, ids) in [("merchant id", &account.merchants), ("app group", &account.groups)] {
         match ids {
             Some(ids) => held.against.push(some(ids.len(), what)),
             None => held.not.push(format!("{what}s (the file does not speak of them)")),
         }
+    }
+    let covered = |one: &Registered| ios_id.is_some_and(|id| covers(&one.id.text, id));
+    if ios_id.is_some() && account.ios_apps.as_ref().is_some_and(|apps| !apps.is_empty() && !apps.iter().any(covered)) {
+        held.not.push("capabilities (the app's id is none of those that are registered)".to_owned());
     }
     let without = account.ios_apps.iter().flatten().filter(|one| one.capabilities.is_none());
     held.not.extend(without.map(|one| format!("the capabilities of {} (the file does not name them)", one.id.text)));
@@ -111,10 +129,17 @@ pub fn held(app: &App) -> Held {
                     profile.path.text, used.text, ios.configuration
                 ));
             }
+            // Why it is not, a finding says.
+            _ if profile.says.is_err() => held.not.push(format!("{} (it cannot be read)", profile.path.text)),
             _ => held.against.push(profile.path.text.clone()),
         }
     }
-    held.against.extend(account.certificates.iter().map(|one| one.path.text.clone()));
+    for certificate in &account.certificates {
+        match &certificate.says {
+            Ok(_) => held.against.push(certificate.path.text.clone()),
+            Err(_) => held.not.push(format!("{} (it cannot be read)", certificate.path.text)),
+        }
+    }
     held
 }
 

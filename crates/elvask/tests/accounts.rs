@@ -76,7 +76,7 @@ fn what_a_profile_does_not_grant_is_named_on_the_side_of_the_app_with_what_to_do
     let steps = ran.out.split_once("What to do, in this order:").unwrap().1;
     assert!(steps.contains("1. Turn SiriKit on for the app id example.marram.fieldlog"), "{steps}");
     let end = steps.split_once("1 error.").unwrap().1.split_whitespace().collect::<Vec<_>>().join(" ");
-    assert!(end.contains("Held against, as elvask/account.toml states it: 1 app id on iOS, 1 app group, profiles/store.mobileprovision, certificates/push.cer."), "{end}");
+    assert!(end.contains("Held against, as elvask/account.toml states it: 1 app id on iOS, the team A1B2C3D4E5, 1 app group, profiles/store.mobileprovision, certificates/push.cer."), "{end}");
     assert!(
         end.contains("Not looked at: app ids on Android (the file names none), merchant ids (the file does not speak of them), products (the file does not speak of them), profiles/development.mobileprovision (it is for Debug; Release was looked at)."),
         "{end}"
@@ -103,6 +103,14 @@ fn an_id_that_differs_in_one_capital_is_told_letter_by_letter() {
     assert!(ran.out.contains("elvask/account.toml"), "{}", ran.out);
     assert!(!app.run(&["check", "-q"]).out.contains("identity-case"), "what is registered matters to what ships");
     assert!(app.run(&["check", "-q", "--release"]).out.contains("identity-case"));
+}
+
+#[test]
+fn a_team_that_is_another_one_is_told() {
+    let app = app("account = 1\n[ios]\nteam = \"Z9Y8X7W6V5\"\n");
+    let ran = app.run(&["account", "check"]);
+    assert_eq!(ran.code, 1, "{}", ran.out);
+    assert!(ran.out.contains("the team is `A1B2C3D4E5`, and elvask/account.toml says `Z9Y8X7W6V5`"), "{}", ran.out);
 }
 
 #[test]
@@ -144,10 +152,13 @@ fn the_draft_says_what_the_app_wants_and_agrees_with_it() {
 
 #[test]
 fn a_profile_outside_of_the_app_is_not_read() {
-    let app = app("account = 1\n[[ios.profiles]]\nfile = \"../../store.mobileprovision\"\n");
+    let other = app("account = 1\n");
+    let outside = other.path("profiles/store.mobileprovision");
+    let app = app(&format!("account = 1\n[[ios.profiles]]\nfile = '{}'\n", outside.display()));
     let ran = app.run(&["account", "check"]);
     assert_eq!(ran.code, 1);
-    assert!(ran.out.contains("is not there") || ran.out.contains("lies outside of the app"), "{}", ran.out);
+    assert!(ran.out.contains("lies outside of the app, and is not read"), "{}", ran.out);
+    assert!(!ran.out.contains("Marram Store"), "{}", ran.out);
 }
 
 #[test]

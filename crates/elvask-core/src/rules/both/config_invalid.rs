@@ -19,7 +19,7 @@ static ABOUT: About = About {
     level: Level::Error,
     platform: None,
     summary: "Reports what is wrong in `elvask.toml`: an unknown key, a value of a wrong type, a feature or answer that a plugin's sheet does not have.",
-    effect: "That part of elvask.toml is not used, so a clean check would mean nothing.",
+    effect: "That part of the file is not used, so a clean check would mean nothing.",
     wrong: "[purposes]\ncamra = \"Photographs rings.\"",
     right: "[purposes]\ncamera = \"Photographs rings.\"",
     remedy: "Correct the file. `check` and `fill` exit with 2, and nothing is written.",

@@ -99,6 +99,15 @@ pub(in crate::rules) fn differs_at(here: &str, there: &str) -> Option<String> {
 fn registered(context: &Context<'_>, out: &mut Vec<Said>) {
     let account = &context.app.account;
     let Some(file) = account.file else { return };
+    let team = context.surface.settings().and_then(|settings| settings.value("DEVELOPMENT_TEAM"));
+    let stated = team.and_then(|team| Some((team.value.filter(|team| !team.is_empty())?, team.place?)));
+    if let (Some(meant), Some((here, place))) = (&account.team, stated)
+        && here != meant.text
+    {
+        let by = (ACCOUNT_FILE.to_owned(), Some(Place { file, span: meant.span }));
+        let meant = meant.text.clone();
+        out.push(Said { what: "the team", platform: Platform::Ios, here, place, meant, by, file: None });
+    }
     let ios = context.app.ios.iter().map(|ios| (Platform::Ios, "the bundle id", &ios.id, &account.ios_apps));
     let variants = context.app.android.iter().flat_map(AndroidApp::judged);
     let android = variants.map(|one| (Platform::Android, "the application id", &one.id, &account.android_apps));
@@ -164,6 +173,12 @@ impl Said {
         match (&self.file, self.by.0.as_str()) {
             (Some(_), _) => format!("Get the file for `{}` from the service, or change the app's id.", self.meant),
             // An id that is registered stays as it is.
+            (None, ACCOUNT_FILE) if self.what == "the team" => {
+                format!(
+                    "Write the team that signs in both places: `{}` in the project, or `{}` in {ACCOUNT_FILE}.",
+                    self.meant, self.here
+                )
+            }
             (None, ACCOUNT_FILE) => format!(
                 "Register `{}` in the developer account and write it into {ACCOUNT_FILE}, or write `{}` in the project.",
                 self.here, self.meant
