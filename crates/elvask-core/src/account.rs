@@ -2,15 +2,21 @@
 //!
 //! What the file does not speak of is not known, and nothing is held against it.
 
-use std::path::Path;
+mod read;
+mod statement;
+
+use std::sync::Arc;
 
 use elvask_keys::{Certificate, signed_content};
 use elvask_markup::plist::{Entry, PropertyList, Value, ValueKind};
-use elvask_platform::List;
-use elvask_project::files::FileKind;
-use elvask_project::loading::{FaultKind, Loading};
+use elvask_platform::Platform;
 use elvask_project::source::FileId;
-use elvask_project::tomldoc::{self, Problem, Table, Text, span_of};
+use elvask_project::tomldoc::Text;
+
+pub use self::read::{fits, is_handed_out};
+pub use self::statement::{
+    AndroidStatement, AppStatement, Fetched, GivenStatement, IosStatement, MAX_ANSWER, ProductStatement, Statement,
+};
 
 /// Where the file stands in the folder of the app.
 pub const ACCOUNT_FILE: &str = "elvask/account.toml";
@@ -18,14 +24,18 @@ pub const ACCOUNT_FILE: &str = "elvask/account.toml";
 /// What is registered.
 #[derive(Debug, Clone, Default)]
 pub struct Account {
-    /// The file; `None` where there is none.
+    /// The file, or what a service said in its place; `None` where there is neither.
     pub file: Option<FileId>,
+    /// The address of the service that was asked; `None` where the file was read.
+    pub service: Option<String>,
     /// The team on iOS.
     pub team: Option<Text>,
     /// The apps on iOS, where it speaks of them.
     pub ios_apps: Option<Vec<Registered>>,
     /// The apps on Android, where it speaks of them.
     pub android_apps: Option<Vec<Registered>>,
+    /// What services call the app, by the key or the name of the meta-data that says it.
+    pub service_ids: Vec<(Platform, Text, Text)>,
     /// The merchant ids, where it speaks of them.
     pub merchants: Option<Vec<Text>>,
     /// The app groups, where it speaks of them.
@@ -47,6 +57,10 @@ pub struct Registered {
     pub id: Text,
     /// The capabilities that are turned on for it, by their titles or as capabilities are called here, where the file speaks of them.
     pub capabilities: Option<Vec<Text>>,
+    /// The fingerprints of the certificates that sign it, where the file speaks of them; on Android alone.
+    pub fingerprints: Option<Vec<Text>>,
+    /// The highest build that was uploaded, where the file says it.
+    pub highest_build: Option<Text>,
 }
 
 /// A product that a store has.
@@ -54,12 +68,19 @@ pub struct Registered {
 pub struct Product {
     /// Its id.
     pub id: Text,
+    /// What it is: one of [`PRODUCT_TYPES`], where the file says it.
+    pub kind: Option<Text>,
     /// How far it has come: one of [`PRODUCT_STATES`]; for sale where nothing is said.
     pub state: Option<Text>,
 }
 
 /// What can be said of how far a product has come; of the first it is for sale.
 pub const PRODUCT_STATES: [&str; 3] = ["ready", "draft", "removed"];
+
+/// What a product can be.
+///
+/// Source: "In-App Purchase types".
+pub const PRODUCT_TYPES: [&str; 4] = ["consumable", "non-consumable", "subscription", "non-renewing"];
 
 /// A file that an account handed out.
 #[derive(Debug, Clone)]
@@ -72,6 +93,43 @@ pub struct Given<T> {
     pub target: Option<Text>,
     /// What it says, or why that is not known, in words that follow the name of the file.
     pub says: Result<T, String>,
+    /// What is in it, where it could be read.
+    pub bytes: Option<Arc<[u8]>>,
+    /// Whether it is locked, and nobody said what opens it: then it is not looked at.
+    pub locked: bool,
+}
+
+impl Account {
+    /// Returns what states it, as it is shown.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        self.service.as_deref().unwrap_or(ACCOUNT_FILE)
+    }
+
+    /// Returns the apps of a platform, where it speaks of them.
+    #[must_use]
+    pub fn apps(&self, platform: Platform) -> Option<&[Registered]> {
+        match platform {
+            Platform::Android => self.android_apps.as_deref(),
+            Platform::Ios => self.ios_apps.as_deref(),
+        }
+    }
+
+    /// Returns what a person does besides to have it stated: in the file, where that is what was read.
+    pub(crate) fn also(&self, does: &str) -> String {
+        match self.service {
+            Some(_) => String::new(),
+            None => format!(", and {does} {ACCOUNT_FILE}"),
+        }
+    }
+
+    /// Returns how the service is told that something is registered, in brackets; nothing where the file was read.
+    pub(crate) fn request(&self, path: &str) -> String {
+        match &self.service {
+            Some(_) => format!(" (PUT /v1/{path})"),
+            None => String::new(),
+        }
+    }
 }
 
 /// A provisioning profile.
@@ -160,175 +218,4 @@ pub fn covers(written: &str, id: &str) -> bool {
         Some(start) => id.starts_with(start),
         None => written == id,
     }
-}
-
-impl Account {
-    /// Reads `account.toml` of an app, and what it names, where there is one.
-    pub(crate) fn load(loading: &mut Loading<'_>) -> Account {
-        let path = loading.root.join(ACCOUNT_FILE);
-        if !loading.files.is_file(&path) {
-            return Account::default();
-        }
-        let Some((file, text)) = loading.read(&path, ACCOUNT_FILE) else { return Account::default() };
-        let (written, problems) = tomldoc::parse(&text, read);
-        loading.problems(FaultKind::Config, file, problems);
-        let store_files = if written.account.products.is_some() { store_files(loading) } else { Vec::new() };
-        Account {
-            file: Some(file),
-            store_files,
-            profiles: written.profiles.into_iter().map(|one| given(loading, one, Profile::read)).collect(),
-            certificates: written.certificates.into_iter().map(|one| given(loading, one, certificate)).collect(),
-            ..written.account
-        }
-    }
-}
-
-/// How deep below the app's folder files that stand in for the store are looked for.
-const STORE_FILE_DEPTH: usize = 3;
-
-/// In how many folders at most.
-const STORE_FILE_FOLDERS: usize = 200;
-
-/// Reads the files with which Xcode stands in for the store.
-fn store_files(loading: &mut Loading<'_>) -> Vec<FileId> {
-    let mut found = Vec::new();
-    let mut open = vec![(loading.root.clone(), 0)];
-    let mut folders = 0;
-    while let Some((folder, depth)) = open.pop() {
-        folders += 1;
-        if folders > STORE_FILE_FOLDERS {
-            loading.notice(format!(
-                "StoreKit files are looked for in {STORE_FILE_FOLDERS} folders, and the app has more; products of others are not known"
-            ));
-            break;
-        }
-        for entry in
-            loading.files.entries(&folder).into_iter().filter(|entry| !entry.link && !entry.name.starts_with('.'))
-        {
-            let path = folder.join(&entry.name);
-            match entry.kind {
-                FileKind::File if entry.name.ends_with(".storekit") => found.push(path),
-                FileKind::Folder if depth < STORE_FILE_DEPTH && !List::FolderNotOwn.has(&entry.name) => {
-                    open.push((path, depth + 1));
-                }
-                _ => {}
-            }
-        }
-    }
-    found.sort();
-    let mut read = |path: &Path| {
-        let shown = loading.shown(path);
-        loading.read(path, &shown).map(|(file, _)| file)
-    };
-    found.iter().filter_map(|path| read(path)).collect()
-}
-
-/// Reads the one certificate of a file.
-fn certificate(bytes: &[u8]) -> Result<Certificate, String> {
-    let (_, certificates) = elvask_keys::read(bytes, None).map_err(|error| format!("cannot be read: {error}"))?;
-    certificates.into_iter().next().ok_or_else(|| "holds no certificate".to_owned())
-}
-
-/// Reads a file that `account.toml` names; nothing outside of the app is.
-fn given<T>(loading: &Loading<'_>, named: Named, read: impl Fn(&[u8]) -> Result<T, String>) -> Given<T> {
-    let Named { path, used, target } = named;
-    let whole = loading.root.join(&path.text);
-    let inside = |path: &Path| loading.files.real(path).starts_with(loading.files.real(&loading.root));
-    let says = if !loading.files.is_file(&whole) {
-        Err("is not there".to_owned())
-    } else if !inside(&whole) {
-        Err("lies outside of the app, and is not read".to_owned())
-    } else {
-        loading.files.read(&whole).map_err(|error| format!("cannot be read: {error}")).and_then(|bytes| read(&bytes))
-    };
-    Given { path, used, target, says }
-}
-
-/// A file that is named and not read yet.
-struct Named {
-    path: Text,
-    used: Option<Text>,
-    target: Option<Text>,
-}
-
-#[derive(Default)]
-struct Written {
-    account: Account,
-    profiles: Vec<Named>,
-    certificates: Vec<Named>,
-}
-
-fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Written {
-    root.refuse_others(&["account", "ios", "android", "products"], problems);
-    match root.number("account", problems) {
-        Some(1) => {}
-        Some(other) => {
-            let span = root.get("account").map_or(root.span, span_of);
-            let message = format!("version {other} of this file is not known; this Elvask reads 1");
-            problems.push(Problem { message, span });
-        }
-        None if root.get("account").is_none() => {
-            let message = "`account = 1` is missing: it says in which version of its format the file is written";
-            problems.push(Problem { message: message.to_owned(), span: root.span });
-        }
-        None => {}
-    }
-    let mut written = Written::default();
-    if let Some(ios) = root.table("ios", "`[ios]`", problems) {
-        ios.refuse_others(&["team", "merchants", "app-groups", "apps", "profiles", "certificates"], problems);
-        written.account.team = ios.text("team", problems);
-        let mut known = |key: &str| ios.get(key).is_some().then(|| ios.texts(key, false, problems));
-        (written.account.merchants, written.account.groups) = (known("merchants"), known("app-groups"));
-        written.account.ios_apps = apps(&ios, problems);
-        for profile in ios.tables("profiles", "a profile", problems) {
-            profile.refuse_others(&["file", "configuration", "target"], problems);
-            let Some(path) = profile.required_text("file", problems) else { continue };
-            let (used, target) = (profile.text("configuration", problems), profile.text("target", problems));
-            written.profiles.push(Named { path, used, target });
-        }
-        for certificate in ios.tables("certificates", "a certificate", problems) {
-            certificate.refuse_others(&["file", "for"], problems);
-            let Some(path) = certificate.required_text("file", problems) else { continue };
-            let used = certificate.text("for", problems);
-            if let Some(used) = used.as_ref().filter(|used| !CERTIFICATE_USES.contains(&used.text.as_str())) {
-                let message = format!("`for` must be one of {}", tomldoc::list(&CERTIFICATE_USES));
-                problems.push(Problem { message, span: used.span });
-            }
-            written.certificates.push(Named { path, used, target: None });
-        }
-    }
-    if root.get("products").is_some() {
-        let mut products = Vec::new();
-        for product in root.tables("products", "a product", problems) {
-            product.refuse_others(&["id", "state"], problems);
-            let Some(id) = product.required_text("id", problems) else { continue };
-            let state = product.text("state", problems);
-            if let Some(state) = state.as_ref().filter(|state| !PRODUCT_STATES.contains(&state.text.as_str())) {
-                let message = format!("`state` must be one of {}", tomldoc::list(&PRODUCT_STATES));
-                problems.push(Problem { message, span: state.span });
-            }
-            products.push(Product { id, state });
-        }
-        written.account.products = Some(products);
-    }
-    if let Some(android) = root.table("android", "`[android]`", problems) {
-        android.refuse_others(&["apps"], problems);
-        written.account.android_apps = apps(&android, problems);
-    }
-    written
-}
-
-/// What a certificate can be for.
-const CERTIFICATE_USES: [&str; 2] = ["push", "wallet"];
-
-fn apps(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Vec<Registered>> {
-    table.get("apps")?;
-    let mut out = Vec::new();
-    for app in table.tables("apps", "an app", problems) {
-        app.refuse_others(&["id", "capabilities"], problems);
-        let Some(id) = app.required_text("id", problems) else { continue };
-        let capabilities = app.get("capabilities").is_some().then(|| app.texts("capabilities", false, problems));
-        out.push(Registered { id, capabilities });
-    }
-    Some(out)
 }

@@ -13,7 +13,7 @@ use elvask_project::appfiles::AppFiles;
 use elvask_project::source::{FileId, Place, Sources};
 use serde::Serialize;
 
-use crate::account::Account;
+use crate::account::{Account, Fetched};
 use crate::config::Config;
 
 /// An app.
@@ -130,6 +130,10 @@ pub struct Choice {
     pub look: Look,
     /// Where is kept what was found in packages.
     pub cache: Option<Arc<dyn Cache>>,
+    /// What a service said is registered in the developer accounts, in the place of the app's own file.
+    pub account: Option<Arc<Fetched>>,
+    /// Returns a variable of the environment, for the passwords of stores of certificates; without it, none is there.
+    pub environment: Option<fn(&str) -> Option<String>>,
 }
 
 /// Which packages are looked into for what they require.

@@ -136,7 +136,7 @@ impl App {
                 .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
         }
         let site = config.links.site.as_ref().map(|site| site::read(&mut loading, &site.text));
-        let account = Account::load(&mut loading);
+        let account = Account::load(&mut loading, choice.account.as_deref(), choice.environment.unwrap_or(|_| None));
         let Loading { sources, faults, notices, unresolved, .. } = loading;
         let root = root.to_owned();
         let layouts = specs.iter().map(|spec| spec.layout()).collect();

@@ -8,6 +8,7 @@ use crate::CertificateError;
 pub(crate) const INTEGER: u8 = 0x02;
 pub(crate) const BITS: u8 = 0x03;
 pub(crate) const OCTETS: u8 = 0x04;
+pub(crate) const NULL: u8 = 0x05;
 pub(crate) const OBJECT: u8 = 0x06;
 pub(crate) const UTF8: u8 = 0x0C;
 pub(crate) const PRINTABLE: u8 = 0x13;

@@ -20,7 +20,7 @@ mod request;
 mod x509;
 
 pub use cms::signed_content;
-pub use request::{certificate_request, to_pem};
+pub use request::{PublicKey, certificate_request, to_pem};
 use sha1::Sha1;
 use sha2::Digest as _;
 

@@ -150,6 +150,12 @@ impl Sources {
         FileId(self.files.len() - 1)
     }
 
+    /// Adds a text that stands in for a file, and is shown under a name of its own.
+    pub fn add_named(&mut self, path: &Path, shown: &str, text: impl Into<Arc<str>>) -> FileId {
+        self.files.push(Arc::new(SourceFile::new(path.to_owned(), shown.to_owned(), text.into())));
+        FileId(self.files.len() - 1)
+    }
+
     /// Adds a text that is made of a file, and is shown under that file's name.
     pub fn add_made(&mut self, path: &Path, of: FileId, text: impl Into<Arc<str>>) -> FileId {
         let shown = self.file(of).shown.clone();

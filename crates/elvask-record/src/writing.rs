@@ -215,6 +215,18 @@ pub struct AccountRecord {
     pub summary: SummaryRecord,
 }
 
+/// What `account serve` prints when it serves. The token itself is in none of it.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct AccountServeRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The address.
+    pub address: String,
+    /// The file with the token; none where the token is in the environment.
+    pub token_file: Option<String>,
+}
+
 /// What `account request` prints. The key itself is in none of it.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

@@ -24,8 +24,10 @@ pub(crate) mod why;
 
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::sync::Arc;
 use std::time::SystemTime;
 
+use elvask_core::account::Fetched;
 use elvask_core::app::{App, Choice, Look, Plugin};
 use elvask_core::check::Report;
 use elvask_core::discover::{find_app_in, find_apps, find_root};
@@ -123,6 +125,17 @@ pub(crate) fn load_at(root: &Path, options: &AppChoice, output: &Output) -> Resu
 
 /// Loads the app in a folder and looks into some of its packages.
 pub(crate) fn load_looking(root: &Path, options: &AppChoice, look: Look, output: &Output) -> Result<App, Failure> {
+    load_choosing(root, options, look, None, output)
+}
+
+/// Loads the app in a folder, and holds against it what a service said is registered, where one was asked.
+pub(crate) fn load_choosing(
+    root: &Path,
+    options: &AppChoice,
+    look: Look,
+    account: Option<Arc<Fetched>>,
+    output: &Output,
+) -> Result<App, Failure> {
     let here = current_folder()?;
     // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
     let root = Disk.real(root);
@@ -131,7 +144,7 @@ pub(crate) fn load_looking(root: &Path, options: &AppChoice, look: Look, output:
     if root.starts_with(&asked) && root != Disk.real(&asked) {
         output.notice(&format!("{} is not an app itself: the app in {} is looked at", typed(&asked), typed(&root)));
     }
-    let app = App::load_choice(&Disk, &root, &choice(&root, options, look)?)
+    let app = App::load_choice(&Disk, &root, &Choice { account, ..choice(&root, options, look)? })
         .map_err(|error| Failure::new(error.to_string()))?;
     let mut limits = app.notices.clone();
     let is_blind = |one: &&Plugin| {
@@ -161,6 +174,8 @@ pub(crate) fn choice(root: &Path, options: &AppChoice, look: Look) -> Result<Cho
         package_folder: package_folder(),
         look,
         cache: crate::cache::open(root),
+        account: None,
+        environment: Some(|name| std::env::var(name).ok()),
     })
 }
 

@@ -8,6 +8,7 @@ mod output;
 mod render;
 mod report;
 mod revision;
+mod serving;
 mod web;
 mod writing;
 

@@ -12,7 +12,7 @@ use std::time::Duration;
 
 use elvask_link::association::{Document, Folder, Served, Website};
 use elvask_project::files::{Disk, Files as _};
-pub(crate) use net::Net;
+pub(crate) use net::{Net, ask_account};
 
 use crate::output::Failure;
 

@@ -14,6 +14,7 @@ mod program;
 mod reach;
 mod readme;
 mod reports;
+mod service;
 mod support;
 mod terminal;
 mod variants;

@@ -1,11 +1,8 @@
 //! What lies outside the app stays there, and nothing that a terminal would act on gets to it.
 
-use std::io::{Read as _, Write as _};
 use std::net::TcpStream;
-use std::process::{Command, Stdio};
-use std::time::Duration;
 
-use crate::support::{App, MANIFEST};
+use crate::support::{App, MANIFEST, Server};
 
 const BARE: &str =
     "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n";
@@ -194,42 +191,6 @@ fn nothing_that_a_terminal_acts_on_reaches_it() {
     record.json();
 }
 
-/// A server that ends with its test.
-struct Server(std::process::Child, String);
-
-impl Drop for Server {
-    fn drop(&mut self) {
-        let _ = self.0.kill();
-        let _ = self.0.wait();
-    }
-}
-
-fn serve(folder: &std::path::Path) -> Server {
-    let mut child = Command::new(env!("CARGO_BIN_EXE_elvask"))
-        .args(["link", "serve", "--port", "0", "--site"])
-        .arg(folder)
-        .stdout(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
-        .unwrap();
-    let mut said = String::new();
-    let mut out = child.stdout.take().unwrap();
-    let mut byte = [0];
-    while out.read(&mut byte).unwrap() == 1 && byte[0] != b'\n' {
-        said.push(char::from(byte[0]));
-    }
-    Server(child, said.trim_start_matches("http://").to_owned())
-}
-
-fn ask(server: &Server, request: &[u8]) -> String {
-    let mut stream = TcpStream::connect(&server.1).unwrap();
-    stream.set_read_timeout(Some(Duration::from_secs(20))).unwrap();
-    let _ = stream.write_all(request);
-    let mut answer = String::new();
-    let _ = stream.read_to_string(&mut answer);
-    answer
-}
-
 #[test]
 fn the_stand_in_for_the_website_bears_what_clients_send() {
     let folder = tempfile::tempdir().unwrap();
@@ -246,9 +207,9 @@ fn the_stand_in_for_the_website_bears_what_clients_send() {
         site.join("linked.example/.well-known/assetlinks.json"),
     )
     .unwrap();
-    let server = serve(&site);
+    let server = Server::of(&["link", "serve", "--port", "0", "--site", site.to_str().unwrap()], folder.path());
     let get = |host: &str, path: &str, more: &str| {
-        ask(&server, format!("GET {path} HTTP/1.1\r\nHost: {host}\r\n{more}\r\n").as_bytes())
+        server.ask(format!("GET {path} HTTP/1.1\r\nHost: {host}\r\n{more}\r\n").as_bytes())
     };
     let good = || get("marram.example", "/.well-known/assetlinks.json", "");
     assert!(good().starts_with("HTTP/1.1 200"), "{}", good());
@@ -258,14 +219,14 @@ fn the_stand_in_for_the_website_bears_what_clients_send() {
     let long = "Content-Length: 999999999999\r\n";
     assert!(get("marram.example", "/.well-known/assetlinks.json", long).starts_with("HTTP/1.1 200"));
     let post = format!("POST / HTTP/1.1\r\nHost: a\r\n{long}\r\nabc");
-    assert!(ask(&server, post.as_bytes()).starts_with("HTTP/1.1 404"));
+    assert!(server.ask(post.as_bytes()).starts_with("HTTP/1.1 404"));
     let fields: String = (0..500).map(|at| format!("X-{at}: y\r\n")).collect();
     assert!(get("marram.example", "/", &fields).starts_with("HTTP/1.1 431"), "many fields");
     let flood = format!("GET / HTTP/1.1\r\nHost: a\r\nX: {}", "y".repeat(4 << 20));
-    assert!(!ask(&server, flood.as_bytes()).starts_with("HTTP/1.1 200"), "an endless field");
-    assert!(!ask(&server, b"\x16\x03\x01\x02\x00garbage\r\n\r\n").starts_with("HTTP/1.1 200"));
+    assert!(!server.ask(flood.as_bytes()).starts_with("HTTP/1.1 200"), "an endless field");
+    assert!(!server.ask(b"\x16\x03\x01\x02\x00garbage\r\n\r\n").starts_with("HTTP/1.1 200"));
     // Clients that say nothing leave room for others.
-    let idle: Vec<_> = (0..40).map(|_| TcpStream::connect(&server.1).unwrap()).collect();
+    let idle: Vec<_> = (0..40).map(|_| TcpStream::connect(&server.address).unwrap()).collect();
     assert!(good().starts_with("HTTP/1.1 200"), "while others wait");
     drop(idle);
     assert!(good().starts_with("HTTP/1.1 200"), "after all that");

@@ -322,10 +322,21 @@ fn a_certificate_and_a_server_print_what_their_schemas_say() {
     app.write("certificate.der", fs::read(certificate).unwrap());
     sample(&app, "fingerprint", "fingerprint", &app.run(&["fingerprint", "certificate.der", "--format", "json"]));
 
+    for (document, words) in [("link-serve", ["link", "serve"]), ("account-serve", ["account", "serve"])] {
+        let said = served(&app, &words);
+        fits(document, &said);
+        assert!(said["address"].as_str().unwrap().starts_with("http://127.0.0.1:"), "{said}");
+    }
+}
+
+/// Starts a command that serves, and returns what it prints.
+fn served(app: &App, words: &[&str]) -> Value {
     let mut server = Command::new(env!("CARGO_BIN_EXE_elvask"))
-        .args(["link", "serve", "--port", "0", "--format", "json"])
+        .args(words)
+        .args(["--port", "0", "--format", "json"])
         .current_dir(app.root())
         .env("ELVASK_CACHE_DIR", "")
+        .env_remove("ELVASK_ACCOUNT_TOKEN")
         .stdout(Stdio::piped())
         .stderr(Stdio::null())
         .spawn()
@@ -340,7 +351,5 @@ fn a_certificate_and_a_server_print_what_their_schemas_say() {
     }
     server.kill().unwrap();
     server.wait().unwrap();
-    let said: Value = serde_json::from_str(&said).unwrap();
-    fits("link-serve", &said);
-    assert!(said["address"].as_str().unwrap().starts_with("http://127.0.0.1:"), "{said}");
+    serde_json::from_str(&said).unwrap()
 }

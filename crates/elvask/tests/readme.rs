@@ -3,9 +3,8 @@
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::PathBuf;
-use std::process::{Command, Stdio};
 
-use crate::support::App;
+use crate::support::{App, Server};
 
 fn root() -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..")
@@ -36,16 +35,9 @@ fn the_commands_of_the_readme_run_as_they_are_written() {
             // It asks real hosts.
             "elvask link audit" => continue,
             // It ends with a signal alone.
-            "elvask link serve" => {
-                let mut server = Command::new(env!("CARGO_BIN_EXE_elvask"))
-                    .args(["link", "serve", "--port", "0"])
-                    .current_dir(app.root())
-                    .stdout(Stdio::piped())
-                    .spawn()
-                    .unwrap();
-                std::io::Read::read_exact(server.stdout.as_mut().unwrap(), &mut [0; 10]).unwrap();
-                server.kill().unwrap();
-                server.wait().unwrap();
+            "elvask link serve" | "elvask account serve" => {
+                let words: Vec<&str> = line.split_whitespace().skip(1).chain(["--port", "0"]).collect();
+                assert!(!Server::of(&words, app.root()).address.is_empty());
                 continue;
             }
             // It holds the app against what the draft, corrected by its owner, says.
@@ -53,6 +45,8 @@ fn the_commands_of_the_readme_run_as_they_are_written() {
             "elvask init" => fs::remove_file(app.path("elvask.toml")).unwrap(),
             _ => {}
         }
+        let service = line.contains(" --from ").then(|| Server::of(&["account", "serve", "--port", "0"], app.root()));
+        let line = service.as_ref().map_or(line.clone(), |it| line.replace("127.0.0.1:8096", &it.address));
         let words: Vec<&str> = line.split_whitespace().skip(1).collect();
         let ran = app.run(&words);
         assert!(matches!(ran.code, 0 | 1), "{line}: {}{}", ran.out, ran.err);

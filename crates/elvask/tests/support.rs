@@ -1,8 +1,11 @@
 //! Runs the built program on files in a temporary folder.
 
 use std::fs;
+use std::io::{Read as _, Write as _};
+use std::net::TcpStream;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::time::Duration;
 
 use serde_json::Value;
 use tempfile::TempDir;
@@ -97,6 +100,11 @@ impl App {
         elvask(self.root(), words)
     }
 
+    /// Runs the program in the app's folder, with these variables in its environment.
+    pub(crate) fn run_with(&self, variables: &[(&str, &str)], words: &[&str]) -> Ran {
+        elvask_with(self.root(), variables, words)
+    }
+
     /// Returns all files with their bytes.
     pub(crate) fn snapshot(&self) -> Vec<(PathBuf, Vec<u8>)> {
         let mut files = Vec::new();
@@ -137,6 +145,11 @@ impl App {
 
 /// Runs the program in a folder, with nothing on standard input.
 pub(crate) fn elvask(folder: &Path, words: &[&str]) -> Ran {
+    elvask_with(folder, &[], words)
+}
+
+/// Runs the program in a folder, with these variables in its environment.
+fn elvask_with(folder: &Path, variables: &[(&str, &str)], words: &[&str]) -> Ran {
     let done = Command::new(env!("CARGO_BIN_EXE_elvask"))
         .args(words)
         .current_dir(folder)
@@ -144,6 +157,8 @@ pub(crate) fn elvask(folder: &Path, words: &[&str]) -> Ran {
         .env("ELVASK_CACHE_DIR", "")
         .env_remove("CLICOLOR_FORCE")
         .env_remove("COLUMNS")
+        .env_remove("ELVASK_ACCOUNT_TOKEN")
+        .envs(variables.iter().copied())
         .stdin(Stdio::null())
         .output()
         .unwrap();
@@ -159,4 +174,59 @@ pub(crate) fn is_asked_to_write(variable: &str) -> bool {
     let asked = std::env::var_os(variable).is_some();
     assert!(!asked || std::env::var_os("CI").is_none(), "{variable} is set, and CI is too: nothing would be compared");
     asked
+}
+
+/// A server that ends with its test.
+pub(crate) struct Server {
+    child: std::process::Child,
+    /// Host and port.
+    pub(crate) address: String,
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        self.kill();
+    }
+}
+
+impl Server {
+    /// Starts a command that serves, in a folder, and waits for the address that it prints.
+    pub(crate) fn of(words: &[&str], folder: &Path) -> Server {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_elvask"))
+            .args(words)
+            .current_dir(folder)
+            .env_remove("ELVASK_ACCOUNT_TOKEN")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        let mut said = String::new();
+        let mut out = child.stdout.take().unwrap();
+        let mut byte = [0];
+        while out.read(&mut byte).unwrap() == 1 && byte[0] != b'\n' {
+            said.push(char::from(byte[0]));
+        }
+        Server { child, address: said.trim_start_matches("http://").to_owned() }
+    }
+
+    /// Returns the number of its process.
+    pub(crate) fn id(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// Ends it as the power does.
+    pub(crate) fn kill(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+
+    /// Sends a request as it is, and returns the whole answer.
+    pub(crate) fn ask(&self, request: &[u8]) -> String {
+        let mut answer = String::new();
+        let Ok(mut stream) = TcpStream::connect(&self.address) else { return answer };
+        stream.set_read_timeout(Some(Duration::from_secs(20))).unwrap();
+        let _ = stream.write_all(request);
+        let _ = stream.read_to_string(&mut answer);
+        answer
+    }
 }

@@ -16,6 +16,7 @@ pub mod filter_incomplete;
 pub mod filter_missing;
 pub mod filter_mixed_data;
 pub mod filter_overlap;
+pub mod fingerprint_unregistered;
 pub mod gradle_missing;
 pub mod launch_mode;
 pub mod level_too_low;

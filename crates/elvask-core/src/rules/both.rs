@@ -1,6 +1,7 @@
 //! Rules about both platforms.
 
 pub mod answer_missing;
+pub mod app_unregistered;
 pub mod association_mismatch;
 pub mod association_missing;
 pub mod config_invalid;
@@ -16,12 +17,14 @@ pub mod link_one_sided;
 pub mod not_judged;
 pub mod plugin_unsupported;
 pub mod requirement_conflict;
+pub mod service_id_unregistered;
 pub mod sheet_invalid;
 pub mod sheet_outdated;
 pub mod value_differs;
 pub mod value_form;
 pub mod value_placeholder;
 pub mod value_sample;
+pub mod version_not_raised;
 pub mod waiver_stale;
 
 use declared::declared_values;

@@ -14,6 +14,7 @@ pub mod entitlement_not_in_profile;
 pub mod entitlement_unregistered;
 pub mod entitlement_unwired;
 pub mod entitlement_value;
+pub mod group_unshared;
 pub mod min_version_too_low;
 pub mod plist_companion;
 pub mod plist_duplicate;

@@ -5,6 +5,16 @@
 mod request;
 #[cfg(feature = "key-stores")]
 mod request;
+mod serve;
+mod service;
+mod store;
+mod token;
+
+use std::fs::{self, OpenOptions};
+use std::io::Write as _;
+use std::path::Path;
+use std::sync::Arc;
+use std::time::Duration;
 
 use elvask_core::account::ACCOUNT_FILE;
 use elvask_core::app::Look;
@@ -16,24 +26,37 @@ use elvask_core::rules;
 use elvask_record::{AccountRecord, FORMAT, FindingRecord, SummaryRecord};
 
 use super::init::First;
-use super::{Done, Outcome, load_with, settings, typed};
+use super::{Done, Outcome, load_choosing, root_of, settings, typed};
 use crate::options::Format;
 use crate::options::account::{AccountAction, AccountCheck, AccountDraft};
 use crate::output::{Failure, Output};
 use crate::render::style::{GOOD, HEADING, paint};
 use crate::render::{clean, compact, count, snippet, width, wrap};
+use crate::web::ask_account;
 
 pub(crate) fn run(action: &AccountAction, output: &Output) -> Done {
     match action {
         AccountAction::Check(options) => run_check(options, output),
         AccountAction::Request(options) => request::run(options, output),
         AccountAction::Draft(options) => run_draft(options, output),
+        AccountAction::Serve(options) => serve::run(options, output),
     }
 }
 
 fn run_check(options: &AccountCheck, output: &Output) -> Done {
     // What packages need is not held against the accounts.
-    let app = load_with(&options.app.choice, Look::Nowhere, output)?;
+    let root = root_of(&options.app.choice)?;
+    let fetched = match &options.from {
+        Some(address) => {
+            let token = token::given(options.token_file.as_deref())?.ok_or_else(|| {
+                Failure::new(format!("{address}: it is asked with a token, and none is given"))
+                    .hint(format!("--token-file FILE, or {} in the environment", token::VARIABLE))
+            })?;
+            Some(Arc::new(ask_account(address, &token, Duration::from_secs(options.timeout))?))
+        }
+        None => None,
+    };
+    let app = load_choosing(&root, &options.app.choice, Look::Nowhere, fetched, output)?;
     if app.account().file.is_none() {
         let path = typed(&app.root.join(ACCOUNT_FILE));
         return Err(Failure::new(format!("{path}: there is no such file, so what is registered is not known"))
@@ -84,7 +107,7 @@ fn run_check(options: &AccountCheck, output: &Output) -> Done {
         [] => String::new(),
         all => wrap(&clean(&format!("{what} {}.", all.join(", "))), width(), 0),
     };
-    text.push_str(&list(&format!("Held against, as {ACCOUNT_FILE} states it:"), &held.against));
+    text.push_str(&list(&format!("Held against, as {} states it:", app.account().name()), &held.against));
     text.push_str(&list("Not looked at:", &held.not));
     output.result(&text);
     Ok(outcome(&report))
@@ -104,4 +127,27 @@ fn run_draft(options: &AccountDraft, output: &Output) -> Done {
     let told = "It says what the app wants to be registered. Compare it with the accounts, and change what differs there; then `elvask account check`.";
     let first = First { name: ACCOUNT_FILE, command: "elvask account draft", text: &draft, told };
     first.write(&options.app, options.dry_run, output)
+}
+
+/// Writes a file that is not there yet; a secret one can be read by its owner alone from the first moment on.
+fn write_new_file(path: &Path, bytes: &[u8], secret: bool) -> Result<(), Failure> {
+    let failed = |error: std::io::Error| Failure::new(format!("{}: {error}", typed(path)));
+    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+        fs::create_dir_all(folder).map_err(failed)?;
+    }
+    let mut options = OpenOptions::new();
+    options.write(true).create_new(true);
+    #[cfg(unix)]
+    if secret {
+        std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+    }
+    #[cfg(not(unix))]
+    let _ = secret;
+    let mut file = options.open(path).map_err(failed)?;
+    let written = file.write_all(bytes).and_then(|()| file.sync_all());
+    written.map_err(|error| {
+        // Half a key is none.
+        let _ = fs::remove_file(path);
+        failed(error)
+    })
 }

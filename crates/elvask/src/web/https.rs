@@ -5,6 +5,7 @@ use std::io::Read as _;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
+use elvask_core::account::{Fetched, MAX_ANSWER};
 use elvask_link::association::{Answer, Document, Served, Website};
 use ureq::tls::{RootCerts, TlsConfig, TlsProvider};
 
@@ -30,39 +31,8 @@ impl Net {
     /// Prepares to ask: each host itself over HTTPS, or the one address that stands in for all.
     pub(crate) fn at(base: Option<&str>, timeout: Duration) -> Result<Net, Failure> {
         let base = base.map(|base| base.trim_end_matches('/').to_owned());
-        let mut local = false;
-        if let Some(base) = &base {
-            let rest = base.strip_prefix("http://");
-            local = rest.is_some_and(is_loopback);
-            if rest.is_some() && !local {
-                return Err(Failure::new(format!(
-                    "{base}: a website is asked over https:// only; http:// is for this machine (127.0.0.1)"
-                )));
-            }
-            if !local && !base.starts_with("https://") {
-                return Err(Failure::new(format!(
-                    "{base}: an address starts with https://, or with http://127.0.0.1 for this machine"
-                )));
-            }
-        }
-        let tls = TlsConfig::builder()
-            .provider(TlsProvider::Rustls)
-            .root_certs(RootCerts::PlatformVerifier)
-            .unversioned_rustls_crypto_provider(Arc::new(rustls::crypto::ring::default_provider()))
-            .build();
-        let mut config = ureq::Agent::config_builder()
-            .tls_config(tls)
-            .max_redirects(0)
-            .max_redirects_will_error(false)
-            .http_status_as_error(false)
-            .timeout_global(Some(timeout))
-            .max_response_header_size(64 * 1024)
-            .user_agent(concat!("elvask/", env!("CARGO_PKG_VERSION")));
-        if local {
-            // What runs on this machine is never asked by way of another one.
-            config = config.proxy(None);
-        }
-        Ok(Net { agent: config.build().into(), base, timeout, known: Mutex::default() })
+        let local = base.as_deref().map_or(Ok(false), |base| is_local(base, "a website"))?;
+        Ok(Net { agent: agent(local, timeout), base, timeout, known: Mutex::default() })
     }
 
     /// Asks for all files of some hosts, several at a time.
@@ -130,25 +100,127 @@ impl Net {
 
     /// Says in plain words why nothing came back.
     fn reason(&self, host: &str, error: &str) -> String {
-        let folded = error.to_ascii_lowercase();
-        if folded.contains("timeout") || folded.contains("timed out") {
-            return format!("no answer within {} seconds", self.timeout.as_secs());
-        }
-        if folded.contains("dns")
-            || folded.contains("resolve")
-            || folded.contains("lookup")
-            || folded.contains("host not found")
-        {
-            return format!("{host} is not known to the name servers");
-        }
-        if folded.contains("certificate") || folded.contains("unknownissuer") {
-            return format!("the certificate of {host} is not valid: {error}");
-        }
-        if folded.contains("refused") {
-            return "the connection is refused".to_owned();
-        }
-        format!("the request failed: {error}")
+        reason(host, error, self.timeout)
     }
+}
+
+/// Says in plain words why nothing came back from a host.
+fn reason(host: &str, error: &str, timeout: Duration) -> String {
+    let folded = error.to_ascii_lowercase();
+    if folded.contains("timeout") || folded.contains("timed out") {
+        return format!("no answer within {} seconds", timeout.as_secs());
+    }
+    if folded.contains("dns")
+        || folded.contains("resolve")
+        || folded.contains("lookup")
+        || folded.contains("host not found")
+    {
+        return format!("{host} is not known to the name servers");
+    }
+    if folded.contains("certificate") || folded.contains("unknownissuer") {
+        return format!("the certificate of {host} is not valid: {error}");
+    }
+    if folded.contains("refused") {
+        return "the connection is refused".to_owned();
+    }
+    format!("the request failed: {error}")
+}
+
+/// Says whether an address is on this machine, where encryption is not wanted; one that is neither is refused. `what` is asked.
+fn is_local(base: &str, what: &str) -> Result<bool, Failure> {
+    let rest = base.strip_prefix("http://");
+    let local = rest.is_some_and(is_loopback);
+    if rest.is_some() && !local {
+        return Err(Failure::new(format!(
+            "{base}: {what} is asked over https:// only; http:// is for this machine (127.0.0.1)"
+        )));
+    }
+    if !local && !base.starts_with("https://") {
+        return Err(Failure::new(format!(
+            "{base}: an address starts with https://, or with http://127.0.0.1 for this machine"
+        )));
+    }
+    Ok(local)
+}
+
+/// Makes what asks: no redirect is followed, and an answer with any status is one.
+fn agent(local: bool, timeout: Duration) -> ureq::Agent {
+    let tls = TlsConfig::builder()
+        .provider(TlsProvider::Rustls)
+        .root_certs(RootCerts::PlatformVerifier)
+        .unversioned_rustls_crypto_provider(Arc::new(rustls::crypto::ring::default_provider()))
+        .build();
+    let mut config = ureq::Agent::config_builder()
+        .tls_config(tls)
+        .max_redirects(0)
+        .max_redirects_will_error(false)
+        .http_status_as_error(false)
+        .timeout_global(Some(timeout))
+        .max_response_header_size(64 * 1024)
+        .user_agent(concat!("elvask/", env!("CARGO_PKG_VERSION")));
+    if local {
+        // What runs on this machine is never asked by way of another one.
+        config = config.proxy(None);
+    }
+    config.build().into()
+}
+
+/// How often a service is asked that does not answer, and how long it is waited at first; each time twice as long.
+const TRIES: u32 = 4;
+const WAIT: Duration = Duration::from_millis(200);
+
+/// Asks a service what is registered. The token goes to the host that is named, and into no message.
+pub(crate) fn ask_account(base: &str, token: &str, timeout: Duration) -> Result<Fetched, Failure> {
+    let base = base.trim_end_matches('/');
+    let is_plain = !base.contains(['?', '#', '@']) && !base.chars().any(|letter| letter.is_control() || letter == ' ');
+    if !is_plain {
+        return Err(Failure::new("--from: an address has no name, password, query or fragment in it"));
+    }
+    let agent = agent(is_local(base, "a service")?, timeout);
+    let host = base.split("://").nth(1).unwrap_or_default().split('/').next().unwrap_or_default();
+    let failed = |why: String| Failure::new(format!("{base}: {why}"));
+    let mut wait = WAIT;
+    let mut last = failed("no answer".to_owned());
+    for attempt in 0..TRIES {
+        if attempt > 0 {
+            std::thread::sleep(wait);
+            wait *= 2;
+        }
+        let asked = agent.get(format!("{base}/v1/account")).header("Authorization", format!("Bearer {token}")).call();
+        let mut response = match asked {
+            Ok(response) => response,
+            Err(error) => {
+                last = failed(reason(host, &error.to_string(), timeout));
+                continue;
+            }
+        };
+        match response.status().as_u16() {
+            200 => {}
+            401 | 403 => return Err(failed("it refuses the token".to_owned())),
+            404 => return Err(failed("there is no such service".to_owned())),
+            status @ 300..=399 => {
+                let why = format!("it answers {status} and points elsewhere; the token goes to no other host");
+                return Err(failed(why));
+            }
+            // It may come back.
+            status @ (429 | 500..) => {
+                last = failed(format!("it answers {status}"));
+                continue;
+            }
+            status => return Err(failed(format!("it answers {status}"))),
+        }
+        let mut body = Vec::new();
+        let limit = u64::try_from(MAX_ANSWER).unwrap_or(u64::MAX).saturating_add(1);
+        if let Err(error) = response.body_mut().as_reader().take(limit).read_to_end(&mut body) {
+            last = failed(reason(host, &error.to_string(), timeout));
+            continue;
+        }
+        if body.len() > MAX_ANSWER {
+            return Err(failed(format!("its answer has more than {} MB", MAX_ANSWER / 1024 / 1024)));
+        }
+        return Fetched::read(base, &body).map_err(failed);
+    }
+    Err(last)
 }
 
 fn is_loopback(rest: &str) -> bool {

@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use elvask_core::account::Fetched;
 use elvask_link::association::{Document, Served, Website};
 
 use crate::output::Failure;
@@ -21,6 +22,12 @@ impl Net {
     pub(crate) fn prepare(&self, _: &[String]) {
         match *self {}
     }
+}
+
+/// Says that no service can be asked.
+pub(crate) fn ask_account(_: &str, _: &str, _: Duration) -> Result<Fetched, Failure> {
+    Err(Failure::new("this program is built without HTTPS, so that no service can be asked")
+        .hint("the feature `https` of the crate elvask adds it"))
 }
 
 impl Website for Net {

@@ -51,6 +51,8 @@ impl Rule for CertificateUnfit {
             };
             let certificate = match &given.says {
                 Ok(certificate) => certificate,
+                // Whoever cannot open it is not told that it is wrong.
+                Err(_) if given.locked => continue,
                 Err(why) => {
                     let steps = format!("Get the certificate from the developer account and put it at {path}.");
                     tell(format!("{path} {why}"), steps, Level::Error);

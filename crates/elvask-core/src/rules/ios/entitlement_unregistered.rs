@@ -7,7 +7,7 @@ use elvask_platform::{Kind, Platform, capability, ios};
 use elvask_project::source::{FileId, Place};
 use elvask_project::tomldoc::Text;
 
-use crate::account::covers;
+use crate::account::{Account, covers};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::needs::Settings;
@@ -46,16 +46,16 @@ impl Rule for EntitlementUnregistered {
             let exact = apps.iter().find(|app| app.id.text == *id);
             let app = exact.or_else(|| apps.iter().find(|app| covers(&app.id.text, id)));
             if let Some((app, on)) = app.and_then(|app| Some((app, app.capabilities.as_deref()?))) {
-                capabilities((list_file, list), &app.id, on, file, out);
+                capabilities((list_file, list), &app.id, on, (account, file), out);
             }
         }
         let ids = [
-            ("com.apple.developer.in-app-payments", "merchant id", &account.merchants),
-            ("com.apple.security.application-groups", "app group", &account.groups),
+            ("com.apple.developer.in-app-payments", ("merchant id", "merchants"), &account.merchants),
+            ("com.apple.security.application-groups", ("app group", "app-groups"), &account.groups),
         ];
         for (key, what, registered) in ids {
             let (Some(entry), Some(registered)) = (list.entry(key), registered) else { continue };
-            values((list_file, entry), what, registered, file, out);
+            values((list_file, entry), what, registered, (account, file), out);
         }
     }
 }
@@ -65,7 +65,7 @@ fn capabilities(
     (list_file, list): (FileId, &PropertyList),
     id: &Text,
     on: &[Text],
-    file: FileId,
+    (account, file): (&Account, FileId),
     out: &mut Vec<Finding>,
 ) {
     let mut told: Vec<&str> = Vec::new();
@@ -81,8 +81,10 @@ fn capabilities(
         let message =
             format!("{title} is not turned on for the app id {}, and the app asks for {}", id.text, entry.key);
         let steps = format!(
-            "Turn {title} on for the app id {} in the developer account, regenerate the profiles, and add \"{title}\" to its `capabilities` in elvask/account.toml.",
-            id.text
+            "Turn {title} on for the app id {} in the developer account{}{}. Then regenerate the profiles.",
+            id.text,
+            account.request(&format!("ios-apps/{}/capabilities/{title}", id.text)),
+            account.also(&format!("add \"{title}\" to its `capabilities` in"))
         );
         out.push(
             Finding::new(&ABOUT, entry.key.clone(), Place { file: list_file, span: entry.key_span }, message)
@@ -104,7 +106,13 @@ fn names(word: &str, known: &ios::Entitlement) -> bool {
 }
 
 /// Tells of ids that are not registered.
-fn values((list_file, entry): (FileId, &Entry), what: &str, registered: &[Text], file: FileId, out: &mut Vec<Finding>) {
+fn values(
+    (list_file, entry): (FileId, &Entry),
+    (what, at): (&str, &str),
+    registered: &[Text],
+    (account, file): (&Account, FileId),
+    out: &mut Vec<Finding>,
+) {
     for value in entry.value.as_array().unwrap_or_default() {
         let Some(id) = value.as_str().filter(|id| !id.contains('$')) else { continue };
         if registered.iter().any(|known| known.text == id) {
@@ -118,7 +126,11 @@ fn values((list_file, entry): (FileId, &Entry), what: &str, registered: &[Text],
             ),
             None => (
                 format!("the {what} {id} is not registered in the developer account"),
-                format!("Register {id} in the developer account, and add it to elvask/account.toml."),
+                format!(
+                    "Register {id} in the developer account{}{}.",
+                    account.request(&format!("{at}/{id}")),
+                    account.also("add it to")
+                ),
             ),
         };
         let place = Place { file: list_file, span: value.span };

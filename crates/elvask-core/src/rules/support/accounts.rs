@@ -1,8 +1,8 @@
 //! What the developer accounts handed out, held against the app.
 
 use elvask_markup::plist::PropertyList;
-use elvask_platform::ios;
-use elvask_project::appfiles::{EntitlementsFile, Extension, IosApp};
+use elvask_platform::{Platform, ios};
+use elvask_project::appfiles::{AndroidApp, EntitlementsFile, Extension, IosApp};
 use elvask_project::gradle::Stated;
 use elvask_project::source::{FileId, Place};
 
@@ -63,6 +63,15 @@ impl JudgedProfile<'_> {
             None => "the app".to_owned(),
         }
     }
+}
+
+/// Returns the ids of the app that its accounts know it by, each with its platform and what it is called there.
+pub(in crate::rules) fn ids<'a>(
+    context: &Context<'a>,
+) -> impl Iterator<Item = (Platform, &'static str, &'a Stated<String>)> + use<'a> {
+    let ios = context.app.ios.iter().map(|ios| (Platform::Ios, "the bundle id", &ios.id));
+    let variants = context.app.android.iter().flat_map(AndroidApp::judged);
+    ios.chain(variants.map(|one| (Platform::Android, "the application id", &one.id)))
 }
 
 /// Returns the profiles that can be read and are for the configuration that is judged.

@@ -7,8 +7,8 @@ use elvask_platform::{Kind, Platform};
 use elvask_project::appfiles::AndroidApp;
 use elvask_project::source::Place;
 
-use crate::account::ACCOUNT_FILE;
 use crate::context::Context;
+use crate::rules::support::accounts::ids;
 
 /// A place that says who the app is, with what another place says.
 pub(in crate::rules) struct Said {
@@ -26,6 +26,8 @@ pub(in crate::rules) struct Said {
     pub(in crate::rules) by: (String, Option<Place>),
     /// The name of a file that somebody else makes; `None` for the app's own.
     pub(in crate::rules) file: Option<String>,
+    /// Whether that is what is registered in the accounts.
+    registered: bool,
 }
 
 /// Returns the places that say another thing than what the app is meant to be.
@@ -50,7 +52,7 @@ fn owners(context: &Context<'_>, out: &mut Vec<Said>) {
         if let Some((here, place)) = ids.first().filter(|_| !ids.iter().any(|(id, _)| *id == meant.text)) {
             let (here, place, by) = (here.clone(), *place, owner(meant.span));
             let (what, meant) = ("the application id", meant.text.clone());
-            out.push(Said { what, platform: Platform::Android, here, place, meant, by, file: None });
+            out.push(Said { what, platform: Platform::Android, here, place, meant, by, file: None, registered: false });
         }
     }
     if let Some(meant) = &identity.version {
@@ -61,7 +63,7 @@ fn owners(context: &Context<'_>, out: &mut Vec<Said>) {
         if let Some((here, place)) = all.first().filter(|_| !all.iter().any(|(one, _)| *one == meant.text)) {
             let (here, place, by) = (here.clone(), *place, owner(meant.span));
             let (what, meant) = ("the version", meant.text.clone());
-            out.push(Said { what, platform: Platform::Android, here, place, meant, by, file: None });
+            out.push(Said { what, platform: Platform::Android, here, place, meant, by, file: None, registered: false });
         }
     }
     if let (Some(meant), Some(plist)) = (&identity.name, context.plist) {
@@ -70,7 +72,7 @@ fn owners(context: &Context<'_>, out: &mut Vec<Said>) {
         if let Some((here, entry)) = here.filter(|(here, _)| *here != meant.text && !here.contains('$')) {
             let (by, place, meant) = (owner(meant.span), plist.value_place(entry), meant.text.clone());
             let what = "the name under the icon";
-            out.push(Said { what, platform: Platform::Ios, here, place, meant, by, file: None });
+            out.push(Said { what, platform: Platform::Ios, here, place, meant, by, file: None, registered: false });
         }
     }
     let Some(ios) = &context.app.ios else { return };
@@ -80,7 +82,7 @@ fn owners(context: &Context<'_>, out: &mut Vec<Said>) {
         let (Some(here), Some(place), Some(meant)) = (&stated.value, stated.place, meant) else { continue };
         if *here != meant.text {
             let (here, by, meant) = (here.clone(), owner(meant.span), meant.text.clone());
-            out.push(Said { what, platform: Platform::Ios, here, place, meant, by, file: None });
+            out.push(Said { what, platform: Platform::Ios, here, place, meant, by, file: None, registered: false });
         }
     }
 }
@@ -104,15 +106,23 @@ fn registered(context: &Context<'_>, out: &mut Vec<Said>) {
     if let (Some(meant), Some((here, place))) = (&account.team, stated)
         && here != meant.text
     {
-        let by = (ACCOUNT_FILE.to_owned(), Some(Place { file, span: meant.span }));
+        let by = (account.name().to_owned(), Some(Place { file, span: meant.span }));
         let meant = meant.text.clone();
-        out.push(Said { what: "the team", platform: Platform::Ios, here, place, meant, by, file: None });
+        out.push(Said {
+            what: "the team",
+            platform: Platform::Ios,
+            here,
+            place,
+            meant,
+            by,
+            file: None,
+            registered: true,
+        });
     }
-    let ios = context.app.ios.iter().map(|ios| (Platform::Ios, "the bundle id", &ios.id, &account.ios_apps));
-    let variants = context.app.android.iter().flat_map(AndroidApp::judged);
-    let android = variants.map(|one| (Platform::Android, "the application id", &one.id, &account.android_apps));
-    for (platform, what, stated, apps) in ios.chain(android) {
-        let (Some(here), Some(place), Some(apps)) = (&stated.value, stated.place, apps) else { continue };
+    for (platform, what, stated) in ids(context) {
+        let (Some(here), Some(place), Some(apps)) = (&stated.value, stated.place, account.apps(platform)) else {
+            continue;
+        };
         if apps.iter().any(|app| crate::account::covers(&app.id.text, here)) {
             continue;
         }
@@ -122,10 +132,10 @@ fn registered(context: &Context<'_>, out: &mut Vec<Said>) {
         let near = elvask_platform::names::nearest(here, names());
         let meant = apps.iter().find(same).or_else(|| apps.iter().find(|app| Some(app.id.text.as_str()) == near));
         let Some(meant) = meant.or(apps.first()) else { continue };
-        let by = (ACCOUNT_FILE.to_owned(), Some(Place { file, span: meant.id.span }));
+        let by = (account.name().to_owned(), Some(Place { file, span: meant.id.span }));
         let (here, meant) = (here.clone(), meant.id.text.clone());
         if !out.iter().any(|said| said.platform == platform && said.place == place && said.by == by) {
-            out.push(Said { what, platform, here, place, meant, by, file: None });
+            out.push(Said { what, platform, here, place, meant, by, file: None, registered: true });
         }
     }
 }
@@ -162,6 +172,7 @@ fn services(context: &Context<'_>, out: &mut Vec<Said>) {
                 meant: meant.clone(),
                 by: ("the project".to_owned(), *by),
                 file: Some(required.shown.clone()),
+                registered: false,
             });
         }
     }
@@ -172,15 +183,15 @@ impl Said {
     pub(in crate::rules) fn steps(&self) -> String {
         match (&self.file, self.by.0.as_str()) {
             (Some(_), _) => format!("Get the file for `{}` from the service, or change the app's id.", self.meant),
-            // An id that is registered stays as it is.
-            (None, ACCOUNT_FILE) if self.what == "the team" => {
+            (None, by) if self.registered && self.what == "the team" => {
                 format!(
-                    "Write the team that signs in both places: `{}` in the project, or `{}` in {ACCOUNT_FILE}.",
+                    "Write the team that signs in both places: `{}` in the project, or `{}` in {by}.",
                     self.meant, self.here
                 )
             }
-            (None, ACCOUNT_FILE) => format!(
-                "Register `{}` in the developer account and write it into {ACCOUNT_FILE}, or write `{}` in the project.",
+            // An id that is registered stays as it is.
+            (None, by) if self.registered => format!(
+                "Register `{}` in the developer account, so that {by} has it, or write `{}` in the project.",
                 self.here, self.meant
             ),
             (None, by) => format!("Decide which is right: write `{}` here, or the other one in {by}.", self.meant),

@@ -1,23 +1,16 @@
 //! `elvask link serve`.
 
-use std::convert::Infallible;
+use std::net::{IpAddr, Ipv4Addr};
 use std::path::PathBuf;
-use std::sync::{Arc, mpsc};
-use std::thread;
+use std::sync::Arc;
 use std::time::Duration;
 
 use elvask_link::association::{Document, Folder, Served, Website as _};
 use elvask_project::files::{Disk, Files as _};
 use elvask_record::{FORMAT, ServeRecord};
-use http_body_util::Full;
+use hyper::Request;
 use hyper::body::{Bytes, Incoming};
-use hyper::header::{self, HeaderName, HeaderValue};
-use hyper::server::conn::http1;
-use hyper::service::service_fn;
-use hyper::{Request, Response, StatusCode};
-use hyper_util::rt::{TokioIo, TokioTimer};
-use tokio::net::{TcpListener, TcpStream};
-use tokio::sync::{OwnedSemaphorePermit, Semaphore};
+use hyper::header::{self, HeaderName};
 
 use super::site_folder;
 use crate::commands::{Done, load_with};
@@ -25,23 +18,12 @@ use crate::options::Format;
 use crate::options::link::LinkServe;
 use crate::output::{Failure, Output};
 use crate::render::clean;
+use crate::serving::{self, Answer, Lines};
 
 /// How long a slow answer takes: more than Android's verifier waits.
 const SLOW: Duration = Duration::from_secs(6);
 /// How large a huge answer is: more than any device reads.
 const HUGE: usize = 8 * 1024 * 1024;
-/// How many connections are open at the same time; others wait.
-const CONNECTIONS: usize = 64;
-/// How long a client may take for the head of its request.
-const PATIENCE: Duration = Duration::from_secs(5);
-/// How long a connection lasts at most.
-const LONGEST: Duration = Duration::from_secs(30);
-/// The most bytes and fields of the head of a request.
-const MAX_HEAD: usize = 16 * 1024;
-const MAX_HEADERS: usize = 64;
-/// How many lines wait to be said.
-const LINES: usize = 256;
-
 /// What a broken website does.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Fault {
@@ -89,19 +71,20 @@ pub(crate) fn run(options: &LinkServe, output: &Output) -> Done {
     if !Disk.is_folder(&folder) {
         return Err(Failure::new(format!("{}: there is no such folder", folder.display())));
     }
-    let runtime = tokio::runtime::Builder::new_current_thread().enable_io().enable_time().build();
-    let runtime = runtime.map_err(|error| Failure::new(format!("no server can be started: {error}")))?;
-    let (lines, told) = mpsc::sync_channel::<String>(LINES);
-    thread::scope(|scope| {
-        scope.spawn(|| {
-            for line in told {
-                if !output.quiet {
-                    output.say(&clean(&line));
-                }
-            }
-        });
-        runtime.block_on(serve(options, Site { folder, faults }, lines, output))
-    })
+    let site = Arc::new(Site { folder, faults });
+    let shown = clean(&site.folder.display().to_string()).into_owned();
+    let ready = |address: &str| {
+        if options.app.format == Format::Json {
+            output.json(&ServeRecord { format: FORMAT, address: address.to_owned() });
+        } else {
+            output.result(&format!("{address}\n"));
+        }
+        output.say(&format!("Serving {shown}. In another terminal: elvask link audit --site {address}"));
+    };
+    let here = IpAddr::from(Ipv4Addr::LOCALHOST);
+    match serving::forever((here, options.port), output, ready, move |request, lines| {
+        answer(request, Arc::clone(&site), lines)
+    })? {}
 }
 
 /// What is served.
@@ -110,53 +93,8 @@ struct Site {
     faults: Vec<(Fault, Option<String>)>,
 }
 
-async fn serve(options: &LinkServe, site: Site, lines: mpsc::SyncSender<String>, output: &Output) -> Done {
-    let listener = TcpListener::bind(("127.0.0.1", options.port)).await.map_err(|error| {
-        Failure::new(format!("port {} cannot be used: {error}", options.port)).hint("--port 0 takes a free one")
-    })?;
-    let address = listener.local_addr().map(|address| address.to_string()).unwrap_or_default();
-    if options.app.format == Format::Json {
-        output.json(&ServeRecord { format: FORMAT, address: format!("http://{address}") });
-    } else {
-        output.result(&format!("http://{address}\n"));
-    }
-    let shown = clean(&site.folder.display().to_string()).into_owned();
-    output.say(&format!("Serving {shown}. In another terminal: elvask link audit --site http://{address}"));
-    let (site, seats) = (Arc::new(site), Arc::new(Semaphore::new(CONNECTIONS)));
-    loop {
-        let stream = accept(&listener, &seats).await;
-        // One that has gone away before it was taken is not a fault of the server.
-        let Some((stream, seat)) = stream else { continue };
-        let (site, lines) = (Arc::clone(&site), lines.clone());
-        tokio::spawn(async move {
-            let service = service_fn(move |request| answer(request, Arc::clone(&site), lines.clone()));
-            let connection = http1::Builder::new()
-                .timer(TokioTimer::new())
-                .header_read_timeout(PATIENCE)
-                .max_buf_size(MAX_HEAD)
-                .max_headers(MAX_HEADERS)
-                .keep_alive(false)
-                .serve_connection(TokioIo::new(stream), service);
-            // What a client announces as a body is never read.
-            let _ = tokio::time::timeout(LONGEST, connection).await;
-            drop(seat);
-        });
-    }
-}
-
-/// Waits for a seat, and then for a connection that takes it.
-async fn accept(listener: &TcpListener, seats: &Arc<Semaphore>) -> Option<(TcpStream, OwnedSemaphorePermit)> {
-    let seat = Arc::clone(seats).acquire_owned().await.ok()?;
-    let (stream, _) = listener.accept().await.ok()?;
-    Some((stream, seat))
-}
-
 /// Answers a request, and says on `lines` what it was.
-async fn answer(
-    request: Request<Incoming>,
-    site: Arc<Site>,
-    lines: mpsc::SyncSender<String>,
-) -> Result<Response<Full<Bytes>>, Infallible> {
+async fn answer(request: Request<Incoming>, site: Arc<Site>, lines: Lines) -> Answer {
     let named = request.headers().get(header::HOST).and_then(|value| value.to_str().ok()).unwrap_or_default();
     let host = named.split(':').next().unwrap_or_default().to_ascii_lowercase();
     let path = request.uri().path().trim_start_matches('/').to_owned();
@@ -200,14 +138,7 @@ async fn answer(
     let why = why.map(|why| format!(": not served, as {why}")).unwrap_or_default();
     // Where nobody reads what is said, requests are answered all the same.
     let _ = lines.try_send(format!("{status} {} https://{host}/{path}{why}", request.method()));
-    let mut response = Response::new(Full::new(body));
-    *response.status_mut() = StatusCode::from_u16(status).unwrap_or_default();
-    for (name, value) in fields.into_iter().chain([(header::CACHE_CONTROL, "no-store".to_owned())]) {
-        if let Ok(value) = HeaderValue::from_str(&value) {
-            response.headers_mut().insert(name, value);
-        }
-    }
-    Ok(response)
+    Answer { status, fields, body }
 }
 
 /// The status, the header fields and the body of an answer.
