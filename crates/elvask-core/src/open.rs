@@ -14,9 +14,10 @@ use elvask_needs::requirement::{Citation, EvidenceKind, Need};
 use elvask_needs::sheet::{MAX_REQUIRED_OF_APP, Sheet};
 use elvask_needs::{reach, sheet};
 use elvask_platform::Platform;
-use elvask_project::appfiles::{AndroidApp, AppFiles, Generated, IosApp, LoadError, RequiredFile};
+use elvask_project::appfiles::{AndroidApp, AppFiles, Generated, IosApp, LoadError, RequiredFile, VariantFile};
 use elvask_project::files::{FileKind, Files, Listed, shown};
 use elvask_project::gradle;
+use elvask_project::gradle::Variant;
 use elvask_project::layout::{FILE_NAME, Layout};
 use elvask_project::loading::{FaultKind, Loading};
 use elvask_project::source::{FileId, Place};
@@ -216,9 +217,15 @@ fn required_files(
     ios: Option<&IosApp>,
 ) -> Vec<RequiredFile> {
     let mut out: Vec<RequiredFile> = Vec::new();
-    let needs = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
-    for required in needs {
-        let sheet::Asked::Need { name, need: Need::File { platform, in_app, .. } } = &required.asked else { continue };
+    let stated = plugins.iter().filter_map(|plugin| plugin.sheet.as_ref()).flat_map(|found| &found.sheet.requires);
+    let stated = stated.filter_map(|required| match &required.asked {
+        sheet::Asked::Need { name, need } => Some((name, need)),
+        _ => None,
+    });
+    let evidence = plugins.iter().filter_map(|plugin| plugin.evidence.as_deref());
+    let learned = evidence.flat_map(|evidence| &evidence.requirements).map(|learned| (&learned.name, &learned.need));
+    for (name, need) in stated.chain(learned) {
+        let Need::File { platform, in_app, .. } = need else { continue };
         let folder = match platform {
             // From there, what builds the app takes it, and not the platform's project.
             Platform::Android if *in_app => android.map(|_| loading.root.clone()),
@@ -238,16 +245,54 @@ fn required_files(
             continue;
         }
         let path = folder.join(name);
-        let shown = loading.shown(&path);
-        // A link may lead out of the app: what it leads to is not read.
-        let inside = loading.files.real(&path).starts_with(loading.files.real(&loading.root));
-        let there = inside && loading.files.is_file(&path);
-        let file = there.then(|| loading.read(&path, &shown).map(|(file, _)| file)).flatten();
+        let (shown, file) = (loading.shown(&path), read_inside(loading, &path));
         let taken = taken(loading.files, *platform, ios.filter(|_| !in_app), &path);
-        out.push(RequiredFile { platform: *platform, path: name.clone(), shown, file, taken });
+        let variants = match (android, platform) {
+            (Some(android), Platform::Android) if !in_app => of_variants(loading, android, &path),
+            _ => Vec::new(),
+        };
+        let file = file.or(variants.iter().find_map(|one| one.file));
+        out.push(RequiredFile { platform: *platform, path: name.clone(), shown, file, variants, taken });
     }
     service_files(loading, android, ios, &mut out);
     out
+}
+
+/// Reads a file of the app that may be there. A link may lead out of the app: what it leads to is not read.
+fn read_inside(loading: &mut Loading<'_>, path: &Path) -> Option<FileId> {
+    let real = |path: &Path| loading.files.real(path);
+    if !loading.files.is_file(path) || !real(path).starts_with(real(&loading.root)) {
+        return None;
+    }
+    let shown = loading.shown(path);
+    loading.read(path, &shown).map(|(file, _)| file)
+}
+
+/// Returns which file each variant that is judged takes in the place of one in the folder of the module; nothing where all take that one.
+///
+/// Source: "Processing the JSON File" of the services' Gradle plugin, which looks into the folders of the source sets first.
+fn of_variants(loading: &mut Loading<'_>, android: &AndroidApp, path: &Path) -> Vec<VariantFile> {
+    let Some(name) = path.file_name().filter(|_| path.parent() == Some(&android.module)) else { return Vec::new() };
+    let sources = android.module.join("src");
+    let own = |loading: &Loading<'_>, variant: &Variant| -> Option<PathBuf> {
+        let (build_type, flavors) = (&variant.build_type, variant.flavors.concat());
+        let all = [&variant.name, &flavors, build_type].map(|set| sources.join(set));
+        let both = [sources.join(&flavors).join(build_type), sources.join(build_type).join(&flavors)];
+        let single = variant.flavors.iter().map(|flavor| sources.join(flavor));
+        let folders = both.into_iter().filter(|_| !flavors.is_empty()).chain(all).chain(single);
+        let mut files = folders.filter(|folder| *folder != sources).map(|folder| folder.join(name));
+        files.find(|file| loading.files.is_file(file))
+    };
+    let judged: Vec<(String, Option<PathBuf>)> =
+        android.judged().map(|variant| (variant.name.clone(), own(loading, variant))).collect();
+    if judged.iter().all(|(_, own)| own.is_none()) {
+        return Vec::new();
+    }
+    let file = |(variant, own): (String, Option<PathBuf>)| {
+        let path = own.unwrap_or_else(|| path.to_owned());
+        VariantFile { variant, shown: loading.shown(&path), file: read_inside(loading, &path) }
+    };
+    judged.into_iter().map(file).collect()
 }
 
 /// Says whether the project for iOS copies a file into the app, where that is known.
@@ -277,15 +322,22 @@ fn service_files(
                 }
             }),
         };
-        let Some(path) = path.filter(|path| loading.files.is_file(path)) else { continue };
+        let Some(path) = path else { continue };
         let shown = loading.shown(&path);
-        let inside = loading.files.real(&path).starts_with(loading.files.real(&loading.root));
-        if !inside || out.iter().any(|other| other.shown == shown) {
+        if out.iter().any(|other| other.shown == shown) {
             continue;
         }
-        let file = loading.read(&path, &shown).map(|(file, _)| file);
+        let variants = match (android, known.platform) {
+            (Some(android), Platform::Android) => of_variants(loading, android, &path),
+            _ => Vec::new(),
+        };
+        let file = read_inside(loading, &path).or(variants.iter().find_map(|one| one.file));
+        if file.is_none() {
+            continue;
+        }
         let taken = taken(loading.files, known.platform, ios, &path);
-        out.push(RequiredFile { platform: known.platform, path: known.path.to_owned(), shown, file, taken });
+        let path = known.path.to_owned();
+        out.push(RequiredFile { platform: known.platform, path, shown, file, variants, taken });
     }
 }
 

@@ -98,10 +98,32 @@ pub struct RequiredFile {
     pub path: String,
     /// The path from the app.
     pub shown: String,
-    /// Its text, where it is there and can be read.
+    /// Its text, where it is there and can be read; of several for variants one.
     pub file: Option<FileId>,
+    /// The files of the variants that are judged, where the app has such a file for some of them; empty where one is for all.
+    pub variants: Vec<VariantFile>,
     /// Whether the project copies it into the app, where that is known and asked.
     pub taken: Option<bool>,
+}
+
+/// The file that a variant takes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct VariantFile {
+    /// The variant.
+    pub variant: String,
+    /// The path from the app.
+    pub shown: String,
+    /// Its text; `None` where there is none for this variant.
+    pub file: Option<FileId>,
+}
+
+impl RequiredFile {
+    /// Returns the path from the app, and the text, of the file that a variant takes.
+    #[must_use]
+    pub fn of_variant(&self, variant: &str) -> (&str, Option<FileId>) {
+        let own = self.variants.iter().find(|one| one.variant == variant);
+        own.map_or((self.shown.as_str(), self.file), |own| (own.shown.as_str(), own.file))
+    }
 }
 
 /// The Android side of an app.

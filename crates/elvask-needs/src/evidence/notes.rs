@@ -2,6 +2,7 @@
 //!
 //! A wrong reading is worse than a missed one: what the words leave open is doubtful and counts for nothing.
 
+mod files;
 mod mentions;
 mod texts;
 
@@ -307,7 +308,8 @@ impl Reader<'_, '_> {
         );
         for (start, clause) in parts {
             self.look_back(clause);
-            let mentioned = mentions(clause, &context);
+            let mut mentioned = mentions(clause, &context);
+            mentioned.extend(files::files(clause));
             if mentioned.is_empty() {
                 continue;
             }

@@ -1,15 +1,19 @@
 //! `file-mismatch`: a file that a plugin needs is that of another app.
 
 use elvask_markup::Span;
+use elvask_markup::plist::PropertyList;
+use elvask_markup::xml::Document;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::{FileField, Need};
 use elvask_platform::{Kind, Platform};
+use elvask_project::appfiles::AndroidApp;
+use elvask_project::gradle::Variant;
 use elvask_project::source::{FileId, Place};
 
 use crate::app::SheetOrigin;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::needs::Requirement;
+use crate::needs::{Group, Requirement};
 use crate::rules::Rule;
 use crate::rules::support::identity::{differs_at, ids_at};
 
@@ -36,40 +40,121 @@ impl Rule for FileMismatch {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for group in context.needs.groups(Kind::File) {
             let Some(requirement) = group.requirements.first() else { continue };
-            fields(context, requirement, out);
-            let Need::File { platform, id_at: Some(pointer), .. } = &requirement.need else { continue };
-            let id = match platform {
-                Platform::Android => context.app.android.as_ref().and_then(|android| android.id.value.as_deref()),
-                Platform::Ios => context.app.ios.as_ref().and_then(|ios| ios.id.value.as_deref()),
-            };
-            let (Some(id), Some(required)) = (id, context.app.required_file(requirement.platform, &requirement.name))
-            else {
-                continue;
-            };
-            let Some(file) = required.file else { continue };
-            let text = &context.sources.file(file).text;
-            let named = ids_at(text, pointer);
-            if named.iter().any(|named| named == id) {
-                continue;
-            }
-            let message = match named.first() {
-                Some(other) => {
-                    let case = differs_at(id, other).map(|differs| format!(": {differs}")).unwrap_or_default();
-                    let other = if is_shown(context, requirement, other, &[id]) { other } else { HIDDEN };
-                    format!("{} is for `{other}`, and this app is `{id}`{case}", required.shown)
+            let Need::File { platform, id_at, fields: stated, .. } = &requirement.need else { continue };
+            let mut told: Vec<(FileId, &str)> = Vec::new();
+            for taken in taken(context, *platform, &requirement.name) {
+                if told.contains(&(taken.file, taken.id.unwrap_or_default())) {
+                    continue;
                 }
-                None => format!("{} names no app at {pointer}", required.shown),
-            };
-            let place = place(context, requirement, file, named.first(), &[id]);
-            let steps = format!("Get the file for `{id}` from the plugin's maker.");
-            let mut finding = Finding::new(&ABOUT, group.name, place, message)
-                .level(group.level())
-                .needed_by(context.app, group.requirements)
-                .mend(Remedy::Manual(steps));
-            finding.platform = Some(*platform);
-            out.push(finding);
+                let known = told.iter().any(|(file, _)| *file == taken.file);
+                told.push((taken.file, taken.id.unwrap_or_default()));
+                let wanted = id_at.is_some() || !stated.is_empty();
+                let malformed = malformed(taken.shown, &context.sources.file(taken.file).text);
+                if let Some((form, why)) = malformed.filter(|_| wanted) {
+                    if !known {
+                        let place = Place { file: taken.file, span: Span::at(0) };
+                        // What a reader says of it may be part of it.
+                        let why = if is_own(context, requirement) { format!(": {why}") } else { String::new() };
+                        let message = format!("{} is no well-formed {form}{why}", taken.shown);
+                        let steps = format!("Get {} from the plugin's maker once more.", taken.shown);
+                        tell(context, &group, (*platform, place), message, steps, out);
+                    }
+                    continue;
+                }
+                if !known {
+                    fields(context, requirement, &taken, out);
+                }
+                if let (Some(pointer), Some(id)) = (id_at, taken.id) {
+                    id_of(context, (&group, requirement), &taken, (pointer, id), out);
+                }
+            }
         }
     }
+}
+
+/// A file that the app takes.
+struct Taken<'a> {
+    /// The path from the app.
+    shown: &'a str,
+    file: FileId,
+    /// The id of the variant or target that takes it, where it is known.
+    id: Option<&'a str>,
+    /// The variant, where others take another file.
+    variant: Option<&'a str>,
+}
+
+/// Returns the files that are taken for a required one: by each variant its own.
+fn taken<'a>(context: &Context<'a>, platform: Platform, name: &str) -> Vec<Taken<'a>> {
+    let Some(required) = context.app.required_file(platform, name) else { return Vec::new() };
+    let whole = |id: Option<&'a str>| {
+        let shown = required.shown.as_str();
+        required.file.map(|file| Taken { shown, file, id, variant: None }).into_iter().collect()
+    };
+    match (platform, &context.app.android) {
+        (Platform::Ios, _) => whole(context.app.ios.as_ref().and_then(|ios| ios.id.value.as_deref())),
+        (Platform::Android, Some(android)) if required.variants.is_empty() => whole(android.id.value.as_deref()),
+        (Platform::Android, android) => {
+            let judged = android.iter().flat_map(AndroidApp::judged);
+            let of_variant = |variant: &'a Variant| {
+                let (shown, file) = required.of_variant(&variant.name);
+                Some(Taken { shown, file: file?, id: variant.id.value.as_deref(), variant: Some(&variant.name) })
+            };
+            judged.filter_map(of_variant).collect()
+        }
+    }
+}
+
+/// Says what keeps a file from being read, by the form that its name says; `None` where nothing does.
+fn malformed(shown: &str, text: &str) -> Option<(&'static str, String)> {
+    let text = text.trim_start_matches('\u{FEFF}');
+    Some(match shown.rsplit('.').next().unwrap_or_default() {
+        "json" => ("JSON", serde_json::from_str::<serde::de::IgnoredAny>(text).err()?.to_string()),
+        "plist" => ("property list", PropertyList::parse(text).err()?.to_string()),
+        "xml" => ("XML", Document::parse(text).err()?.to_string()),
+        _ => return None,
+    })
+}
+
+fn tell(
+    context: &Context<'_>,
+    group: &Group<'_>,
+    (platform, place): (Platform, Place),
+    message: String,
+    steps: String,
+    out: &mut Vec<Finding>,
+) {
+    let mut finding = Finding::new(&ABOUT, group.name, place, message)
+        .level(group.level())
+        .needed_by(context.app, group.requirements)
+        .mend(Remedy::Manual(steps));
+    finding.platform = Some(platform);
+    out.push(finding);
+}
+
+/// Tells of a file that is that of another app.
+fn id_of(
+    context: &Context<'_>,
+    (group, requirement): (&Group<'_>, &Requirement),
+    taken: &Taken<'_>,
+    (pointer, id): (&str, &str),
+    out: &mut Vec<Finding>,
+) {
+    let named = ids_at(&context.sources.file(taken.file).text, pointer);
+    if named.iter().any(|named| named == id) {
+        return;
+    }
+    let message = match named.first() {
+        Some(other) => {
+            let case = differs_at(id, other).map(|differs| format!(": {differs}")).unwrap_or_default();
+            let other = if is_shown(context, requirement, other, &[id]) { other } else { HIDDEN };
+            let who = taken.variant.map_or("this app".to_owned(), |variant| format!("the variant {variant}"));
+            format!("{} is for `{other}`, and {who} is `{id}`{case}", taken.shown)
+        }
+        None => format!("{} names no app at {pointer}", taken.shown),
+    };
+    let place = place(context, requirement, taken.file, named.first(), &[id]);
+    let steps = format!("Get the file for `{id}` from the plugin's maker.");
+    tell(context, group, (requirement.platform, place), message, steps, out);
 }
 
 /// What stands for a value that is not shown.
@@ -78,10 +163,15 @@ const HIDDEN: &str = "…";
 /// Says whether a value of a file is shown. A stranger's sheet chooses file and field, and could choose a secret, which reports would
 /// carry on: what it leads to is shown only where it is plainly an id like the one that is wanted.
 fn is_shown<T: AsRef<str>>(context: &Context<'_>, requirement: &Requirement, value: &str, wanted: &[T]) -> bool {
-    let sheet = context.app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
-    let own = sheet.is_some_and(|found| matches!(found.origin, SheetOrigin::App | SheetOrigin::Declared));
     let start = |id: &str| id.split_once('.').map(|(start, _)| start.to_ascii_lowercase());
-    own || wanted.iter().any(|wanted| start(wanted.as_ref()).is_some() && start(wanted.as_ref()) == start(value))
+    is_own(context, requirement)
+        || wanted.iter().any(|wanted| start(wanted.as_ref()).is_some() && start(wanted.as_ref()) == start(value))
+}
+
+/// Says whether the app's owner states what is required, and no stranger.
+fn is_own(context: &Context<'_>, requirement: &Requirement) -> bool {
+    let sheet = context.app.plugins.get(requirement.plugin).and_then(|plugin| plugin.sheet.as_ref());
+    sheet.is_some_and(|found| matches!(found.origin, SheetOrigin::App | SheetOrigin::Declared))
 }
 
 /// Returns the place of a value in a file, the file's start where there is none, or the line of the sheet where it is not shown.
@@ -102,10 +192,9 @@ fn place<T: AsRef<str>>(
 }
 
 /// Tells of fields of a file that are not what its sheet says they must be.
-fn fields(context: &Context<'_>, requirement: &Requirement, out: &mut Vec<Finding>) {
+fn fields(context: &Context<'_>, requirement: &Requirement, required: &Taken<'_>, out: &mut Vec<Finding>) {
     let Need::File { platform, fields, .. } = &requirement.need else { return };
-    let Some(required) = context.app.required_file(*platform, &requirement.name) else { return };
-    let Some(file) = required.file else { return };
+    let file = required.file;
     let text = &context.sources.file(file).text;
     for (pointer, field) in fields {
         let (wanted, what, related) = match field {
@@ -192,6 +281,54 @@ mod tests {
             Fixture::registered("", "").file("keys.json", "{ \"secret\": \"s3cr3t\" }").plugin("stint_thief", sheet);
         assert_eq!(stranger.findings(ID)[0].message, "keys.json says `…` at /secret, and the answer is `none`");
         assert!(stranger.found(ID)[0].ends_with(" 3:1"), "the line of the sheet: {:?}", stranger.found(ID));
+    }
+
+    #[test]
+    fn each_variant_is_held_against_the_file_that_it_takes() {
+        let build = "plugins { id 'com.android.application' }\nandroid {\n  namespace 'example.marram'\n  defaultConfig {\n    applicationId 'example.marram'\n  }\n  flavorDimensions 'kind'\n  productFlavors {\n    free { dimension 'kind'\n applicationIdSuffix '.free' }\n    paid { dimension 'kind' }\n  }\n}\n";
+        let names = |id: &str| format!("{{ \"client\": {{ \"package_name\": \"{id}\" }} }}");
+        let app = || Fixture::android("    <application/>\n").build(build).needs("dunlin_alerts", NEED);
+        let own = app()
+            .file("android/app/src/free/example-services.json", &names("example.marram.free"))
+            .file("android/app/example-services.json", &names("example.marram"));
+        assert!(own.found(ID).is_empty() && own.found("file-missing").is_empty());
+        let wrong = app()
+            .file("android/app/src/freeRelease/example-services.json", &names("example.marram"))
+            .file("android/app/src/paid/example-services.json", &names("example.marram"));
+        assert_eq!(
+            wrong.findings(ID)[0].message,
+            "android/app/src/freeRelease/example-services.json is for `example.marram`, and the variant freeRelease is `example.marram.free`"
+        );
+        let half = app().file("android/app/src/paid/example-services.json", &names("example.marram"));
+        assert_eq!(
+            half.findings("file-missing")[0].message,
+            "android/app/example-services.json is not there for freeRelease, and dunlin_alerts needs it in the Android project"
+        );
+    }
+
+    #[test]
+    fn a_file_that_cannot_be_read_and_one_of_elements_are_read_for_what_they_are() {
+        let app = |text: &str| {
+            Fixture::android("    <application/>\n")
+                .needs("dunlin_alerts", NEED)
+                .file("android/app/example-services.json", text)
+        };
+        let broken = app("{ \"client\": { \"package_name\": \"example.marram\"").findings(ID);
+        assert!(broken[0].message.ends_with("example-services.json is no well-formed JSON"), "{}", broken[0].message);
+        let need = "file = { platform = 'android', path = 'app/ring.xml', value-at = { '/client/@ring' = '{ring}', '/client/name' = 'log' } }\n[answers.ring]\ntitle = 'The ring'";
+        let found = |text: &str| -> Vec<String> {
+            let app = Fixture::android("    <application/>\n")
+                .needs("dunlin_alerts", need)
+                .file("elvask.toml", "elvask = 1\n[plugins.dunlin_alerts.answers]\nring = 'r-7'\n")
+                .file("android/app/ring.xml", text);
+            app.findings(ID).into_iter().map(|finding| finding.message).collect()
+        };
+        assert!(found("<services><client ring=\"r-7\"><name>log</name></client></services>").is_empty());
+        assert_eq!(
+            found("<services><client ring=\"r-8\"><name>log</name></client></services>"),
+            ["android/app/ring.xml says `…` at /client/@ring, and the answer is `r-7`"]
+        );
+        assert!(found("<services><client></services>")[0].contains("is no well-formed XML"));
     }
 
     #[test]

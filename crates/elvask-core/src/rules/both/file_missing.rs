@@ -1,6 +1,8 @@
 //! `file-missing`: a plugin needs a file that is not there.
 
 use elvask_needs::remedy::Remedy;
+use elvask_needs::requirement::Need;
+use elvask_platform::services::service_files;
 use elvask_platform::{Kind, Platform};
 use elvask_project::source::Place;
 
@@ -32,23 +34,34 @@ impl Rule for FileMissing {
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         for group in context.needs.groups(Kind::File) {
             let Some(requirement) = group.requirements.first() else { continue };
-            let absent = context
-                .app
-                .required_file(requirement.platform, &requirement.name)
-                .is_some_and(|file| file.file.is_none());
-            if !absent {
+            let Some(required) = context.app.required_file(requirement.platform, &requirement.name) else { continue };
+            let without: Vec<&str> =
+                required.variants.iter().filter(|one| one.file.is_none()).map(|one| one.variant.as_str()).collect();
+            if required.file.is_some() && without.is_empty() {
                 continue;
             }
             let Some(place) = context.place_of(requirement) else { continue };
-            let folder = if requirement.platform == Platform::Android { "Android" } else { "iOS" };
-            let shown = context
-                .app
-                .required_file(requirement.platform, &requirement.name)
-                .map(|file| file.shown.clone())
-                .unwrap_or_default();
+            let folder = match requirement.need {
+                Need::File { in_app: true, .. } => "the app's folder".to_owned(),
+                _ => format!("the {} project", requirement.platform.title()),
+            };
+            let shown = &required.shown;
             let who = who_needs(context, group.requirements);
-            let message = format!("{shown} is not there, and {who} it in the {folder} project");
-            let steps = format!("Get the file from the plugin's maker and put it at {shown}.");
+            let for_some = match without.as_slice() {
+                [] => String::new(),
+                all => format!(" for {}", all.join(", ")),
+            };
+            let message = format!("{shown} is not there{for_some}, and {who} it in {folder}");
+            let from = group.requirements.iter().find_map(|one| one.reference.as_deref());
+            let from = from.map(|page| format!(" ({page} says where)")).unwrap_or_default();
+            let name = shown.rsplit('/').next().unwrap_or(shown);
+            let is_of_service = service_files().any(|known| known.path.rsplit('/').next() == Some(name));
+            let maker = if is_of_service {
+                "the service's console, where this app is registered,"
+            } else {
+                "the plugin's maker"
+            };
+            let steps = format!("Get the file from {maker}{from} and put it at {shown}.");
             let mut finding = Finding::new(&ABOUT, group.name, place, message)
                 .level(group.level())
                 .needed_by(context.app, group.requirements)

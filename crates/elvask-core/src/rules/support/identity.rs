@@ -2,6 +2,7 @@
 
 use elvask_markup::Span;
 use elvask_markup::plist::PropertyList;
+use elvask_markup::xml::{Document, Element};
 use elvask_platform::services::service_files;
 use elvask_platform::{Kind, Platform};
 use elvask_project::appfiles::AndroidApp;
@@ -145,35 +146,44 @@ fn services(context: &Context<'_>, out: &mut Vec<Said>) {
     for known in service_files() {
         let Some(required) = context.app.required_file(known.platform, known.path) else { continue };
         let asked = context.needs.groups(Kind::File).any(|group| required.shown.ends_with(group.name));
-        let (Some(file), false) = (required.file, asked) else { continue };
-        let ids: Vec<(String, Option<Place>)> = match known.platform {
-            Platform::Android => {
-                let variants = context.app.android.iter().flat_map(AndroidApp::judged);
-                variants.filter_map(|one| Some((one.id.value.clone()?, one.id.place))).collect()
-            }
-            Platform::Ios => {
-                context.app.ios.iter().filter_map(|ios| Some((ios.id.value.clone()?, ios.id.place))).collect()
-            }
+        if asked {
+            continue;
+        }
+        let of_ios = || context.app.ios.iter().map(|ios| (required.shown.as_str(), required.file, &ios.id));
+        let of_android = || {
+            context.app.android.iter().flat_map(AndroidApp::judged).map(|one| {
+                let (shown, file) = required.of_variant(&one.name);
+                (shown, file, &one.id)
+            })
         };
-        let text = &context.sources.file(file).text;
-        let named = ids_at(text, known.id_at);
-        for (meant, by) in ids.iter().filter(|(id, _)| !named.is_empty() && !named.contains(id)) {
+        let all: Vec<_> = match known.platform {
+            Platform::Android => of_android().collect(),
+            Platform::Ios => of_ios().collect(),
+        };
+        for (shown, file, id) in all {
+            let (Some(file), Some(meant)) = (file, &id.value) else { continue };
+            let text = &context.sources.file(file).text;
+            let named = ids_at(text, known.id_at);
+            if named.contains(meant) {
+                continue;
+            }
             // Of several apps in the file the one that is nearest is meant.
             let near = named.iter().find(|one| one.eq_ignore_ascii_case(meant)).or(named.first());
             let Some(here) = near else { continue };
             let at = text.find(here.as_str()).unwrap_or_default();
             let place = Place { file, span: Span::new(at, at + here.len()) };
             let what = "the id of the app";
-            out.push(Said {
+            let said = Said {
                 what,
                 platform: known.platform,
                 here: here.clone(),
                 place,
                 meant: meant.clone(),
-                by: ("the project".to_owned(), *by),
-                file: Some(required.shown.clone()),
+                by: ("the project".to_owned(), id.place),
+                file: Some(shown.to_owned()),
                 registered: false,
-            });
+            };
+            out.push(said);
         }
     }
 }
@@ -212,7 +222,7 @@ pub(in crate::rules) fn ids_at(text: &str, pointer: &str) -> Vec<String> {
         in_json(&json, &steps, &mut found);
         return found;
     }
-    let Ok(list) = PropertyList::parse(text) else { return Vec::new() };
+    let Ok(list) = PropertyList::parse(text) else { return in_xml(text, &steps) };
     let mut value = list.root();
     for step in steps {
         let Some(entry) = value.as_dict().and_then(|entries| entries.iter().find(|entry| entry.key == step)) else {
@@ -221,6 +231,27 @@ pub(in crate::rules) fn ids_at(text: &str, pointer: &str) -> Vec<String> {
         value = &entry.value;
     }
     value.as_str().map(str::to_owned).into_iter().collect()
+}
+
+/// Returns the texts at a path of elements below the root, which may end with `@` and the name of an attribute.
+fn in_xml(text: &str, steps: &[&str]) -> Vec<String> {
+    let Ok(document) = Document::parse(text) else { return Vec::new() };
+    let (steps, attribute) = match steps.split_last() {
+        Some((last, rest)) if last.starts_with('@') => (rest, last.strip_prefix('@')),
+        _ => (steps, None),
+    };
+    let mut found = vec![document.root()];
+    for step in steps {
+        found = found.iter().flat_map(|element| element.children_named(step)).collect();
+    }
+    let value = |element: &Element<'_>| match attribute {
+        Some(name) => {
+            let named = element.attribute_written(name)?;
+            Some(element.value_of(named).into_owned())
+        }
+        None => Some(element.text().trim().to_owned()),
+    };
+    found.iter().filter_map(value).collect()
 }
 
 fn in_json(value: &serde_json::Value, steps: &[&str], found: &mut Vec<String>) {

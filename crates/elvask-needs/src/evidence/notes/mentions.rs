@@ -21,7 +21,7 @@ pub(super) struct Mention {
 }
 
 impl Mention {
-    fn new(name: impl Into<String>, need: Need, at: usize) -> Self {
+    pub(super) fn new(name: impl Into<String>, need: Need, at: usize) -> Self {
         Mention { name: name.into(), need, at, weak: false }
     }
 

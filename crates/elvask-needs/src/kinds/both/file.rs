@@ -19,7 +19,7 @@ pub(crate) struct File;
 static ABOUT: KindAbout = KindAbout {
     kind: Kind::File,
     key: Some("file"),
-    states: "`{ platform, path, in, id-at, value-at, entitlement-at }`: a file that must be there, in the platform's project or with `in = \"app\"` anywhere in the app; at paths such as `/client/package_name` it names this app (`id-at`), a text with answers (`value-at = { \"/ring\" = \"{ring_id}\" }`) or a value of an entitlement (`entitlement-at = { \"/data/merchant\" = \"com.apple.developer.in-app-payments\" }`)",
+    states: "`{ platform, path, in, id-at, value-at, entitlement-at }`: a file that must be there, in the platform's project or with `in = \"app\"` anywhere in the app; at paths such as `/client/package_name` it names this app (`id-at`), a text with answers (`value-at = { \"/ring\" = \"{ring_id}\" }`) or a value of an entitlement (`entitlement-at = { \"/data/merchant\" = \"com.apple.developer.in-app-payments\" }`). In XML a path leads through the elements below the root, and ends with `@` for an attribute. On Android a variant's own file counts before the one of the module",
     examples: [
         "file = { platform = \"android\", path = \"app/example-services.json\", id-at = \"/client/package_name\" }",
         "file = { platform = \"ios\", path = \"ExampleServices.plist\" }",
@@ -122,10 +122,13 @@ impl KindSpec for File {
         there.map(|(path, file)| Declared::new(path, place(file), Vec::new())).collect()
     }
 
-    fn compare(&self, scene: &Scene<'_>, _side: Side<'_, '_>, name: &str, need: &Need) -> Match {
+    fn compare(&self, scene: &Scene<'_>, side: Side<'_, '_>, name: &str, need: &Need) -> Match {
         // Of a platform's project that the app does not have nothing is known.
-        let known = scene.app.required_file(need.platform(), name);
-        Match::when(known.is_none_or(|file| file.file.is_some()))
+        let Some(known) = scene.app.required_file(need.platform(), name) else { return Match::Meets };
+        Match::when(match side {
+            Side::Android(effective) => known.of_variant(&effective.variant).1.is_some(),
+            Side::Ios => known.file.is_some(),
+        })
     }
 
     fn is_same(&self, one: &Need, other: &Need) -> bool {
