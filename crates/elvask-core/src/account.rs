@@ -44,6 +44,8 @@ pub struct Account {
     pub products: Option<Vec<Product>>,
     /// The files with which Xcode stands in for the store, where products are stated.
     pub store_files: Vec<FileId>,
+    /// The schemes that the project shares, where products are stated.
+    pub schemes: Vec<FileId>,
     /// The provisioning profiles.
     pub profiles: Vec<Given<Profile>>,
     /// The certificates.

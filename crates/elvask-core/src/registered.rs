@@ -5,20 +5,21 @@ use base64::engine::general_purpose::STANDARD;
 use elvask_markup::plist::Value;
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
+use elvask_project::appfiles::IosApp;
 use elvask_project::source::Place;
 use elvask_project::surface::Surface;
 use elvask_project::tomldoc::Text;
 
 use crate::account::{
-    ACCOUNT_FILE, AndroidStatement, AppStatement, Given, GivenStatement, IosStatement, Product, ProductStatement,
-    Registered, Statement, covers, is_handed_out,
+    ACCOUNT_FILE, Account, AndroidStatement, AppStatement, Given, GivenStatement, IosStatement, Product,
+    ProductStatement, Registered, Statement, covers, is_handed_out,
 };
 use crate::app::App;
 use crate::context::Context;
 use crate::finding::Finding;
 
 /// The rules that hold the app against its accounts, in the order in which a person does what they ask for.
-const RULES: [&str; 14] = [
+const RULES: [&str; 15] = [
     "entitlement-differs",
     "group-unshared",
     "app-unregistered",
@@ -29,6 +30,7 @@ const RULES: [&str; 14] = [
     "profile-unfit",
     "entitlement-not-in-profile",
     "product-unregistered",
+    "store-file-unnamed",
     "service-id-unregistered",
     "fingerprint-unregistered",
     "file-mismatch",
@@ -106,7 +108,14 @@ pub fn held(app: &App) -> Held {
         Some(team) => held.against.push(format!("the team {}", team.text)),
         None => held.not.push("the team (not stated)".to_owned()),
     }
-    for (what, ids) in [("merchant id", &account.merchants), ("app group", &account.groups)] {
+    for (what, key, ids) in [
+        ("merchant id", "com.apple.developer.in-app-payments", &account.merchants),
+        ("app group", "com.apple.security.application-groups", &account.groups),
+    ] {
+        let list =
+            surface.entitlements().and_then(|(_, list)| list.entry(key)).and_then(|entry| entry.value.as_array());
+        let made = list.unwrap_or_default().iter().filter_map(Value::as_str).filter(|value| value.contains('$'));
+        held.not.extend(made.map(|value| format!("{value} (only the build tells this {what})")));
         match ids {
             Some(ids) => held.against.push(some(ids.len(), what)),
             None => held.not.push(format!("{what}s (not stated)")),
@@ -125,6 +134,12 @@ pub fn held(app: &App) -> Held {
         Some(products) => held.against.push(some(products.len(), "product")),
         None => held.not.push("products (not stated)".to_owned()),
     }
+    handed_out(account, ios, &mut held);
+    held
+}
+
+/// Says which profiles and certificates were held against the app.
+fn handed_out(account: &Account, ios: &IosApp, held: &mut Held) {
     for profile in &account.profiles {
         let there = |target: &str| ios.extensions.iter().any(|one| one.name == target);
         let other_target =
@@ -153,7 +168,6 @@ pub fn held(app: &App) -> Held {
             Err(_) => held.not.push(format!("{} (it cannot be read)", certificate.path.text)),
         }
     }
-    held
 }
 
 /// Returns the text of `account.toml` for an app as it is: what it wants to be registered.

@@ -119,6 +119,7 @@ pub static RULES: &[&dyn Rule] = &[
     &ios::profile_unfit::ProfileUnfit,
     &ios::certificate_unfit::CertificateUnfit,
     &ios::product_unregistered::ProductUnregistered,
+    &ios::store_file_unnamed::StoreFileUnnamed,
     &ios::domain_missing::DomainMissing,
     &ios::domain_form::DomainForm,
     &ios::domain_developer_mode::DomainDeveloperMode,

@@ -79,11 +79,12 @@ fn every_capability_is_filled_to_a_clean_check_at_every_level() {
                 let app = load(&tree(capability.name, min, target, ios));
                 let told = format!("{} from {min} for {target}, iOS {ios}", capability.name);
                 let filled = fill(&app, &settings()).unwrap();
-                // The ids of groups, merchants, containers and tasks are known to the owner alone, so a person writes them.
+                // The ids of groups, merchants, containers, hosts and tasks are known to the owner alone, so a person writes them.
                 let by_hand = |subject: &str| {
                     matches!(
                         subject,
                         "com.apple.security.application-groups"
+                            | "com.apple.developer.associated-domains"
                             | "com.apple.developer.in-app-payments"
                             | "com.apple.developer.icloud-container-identifiers"
                             | "com.apple.developer.networking.networkextension"

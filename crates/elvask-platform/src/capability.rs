@@ -41,6 +41,19 @@ pub struct CapabilityNeed {
     pub optional: bool,
 }
 
+/// What many apps want beside what a capability needs, depending on how they use it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Beside {
+    /// Where.
+    pub platform: Platform,
+    /// The kind of thing, in a word.
+    pub kind: &'static str,
+    /// Its name.
+    pub name: &'static str,
+    /// What for, in a sentence.
+    pub what_for: &'static str,
+}
+
 /// All capabilities with what they want declared.
 fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
     static TABLE: OnceLock<Vec<(Capability, Vec<CapabilityNeed>)>> = OnceLock::new();
@@ -57,6 +70,17 @@ fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
 }
 
 impl Capability {
+    /// Goes through what many apps want beside it. Nothing of it is required of anybody.
+    pub fn beside(self) -> impl Iterator<Item = Beside> {
+        let all = rows(include_str!("../data/capability-beside.tsv")).filter(move |row| row.cell(0) == self.name);
+        all.map(|row| Beside {
+            platform: if row.cell(1) == Platform::Ios.id() { Platform::Ios } else { Platform::Android },
+            kind: row.cell(2),
+            name: row.cell(3),
+            what_for: row.cell(4),
+        })
+    }
+
     /// Goes through what the capability wants declared, on both platforms.
     pub fn needs(self) -> impl Iterator<Item = CapabilityNeed> {
         let found = table().iter().find(|(known, _)| *known == self);

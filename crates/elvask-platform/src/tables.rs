@@ -46,7 +46,7 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 46] = [
+const TABLES: [(&str, &[Cell]); 47] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
@@ -63,6 +63,7 @@ const TABLES: [(&str, &[Cell]); 46] = [
     ("android-store-review", &[Text, Text]),
     ("android-unsent-broadcasts", &[Text, Number, Text]),
     ("capabilities", &[Text, Text, Text]),
+    ("capability-beside", &[Text, Cell::Platform, Text, Text, Text, Confidence]),
     ("capability-needs", &[Text, Cell::Platform, Cell::Kind, Text, Conditions, Maybe]),
     ("capability-words", &[Text, Text]),
     (

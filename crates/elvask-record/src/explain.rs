@@ -3,7 +3,7 @@
 use elvask_core::explain::Topic;
 use elvask_core::finding::{About, Level};
 use elvask_platform::android::Grant;
-use elvask_platform::capability::Capability;
+use elvask_platform::capability::{Beside, Capability};
 use elvask_platform::{Platform, Version};
 use serde::Serialize;
 
@@ -18,6 +18,26 @@ pub struct RuleLineRecord {
     pub level: Level,
     /// What it reports.
     pub summary: &'static str,
+}
+
+/// What many apps want beside a capability.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct BesideRecord {
+    /// The platform.
+    pub platform: &'static str,
+    /// The kind of thing, in a word.
+    pub kind: &'static str,
+    /// Its name.
+    pub name: &'static str,
+    /// What for.
+    pub what_for: &'static str,
+}
+
+impl From<Beside> for BesideRecord {
+    fn from(one: Beside) -> Self {
+        BesideRecord { platform: one.platform.id(), kind: one.kind, name: one.name, what_for: one.what_for }
+    }
 }
 
 /// A capability in the list of `explain capabilities`.
@@ -168,6 +188,8 @@ pub enum TopicRecord {
         android: Vec<String>,
         /// What it stands for on iOS.
         ios: Vec<String>,
+        /// What many apps want beside it, depending on how they use it.
+        beside: Vec<BesideRecord>,
     },
     /// A permission of Android.
     Permission {
@@ -326,6 +348,7 @@ impl TopicRecord {
                 source: about.source,
             },
             Topic::Capability(one) => TopicRecord::Capability {
+                beside: one.beside().map(BesideRecord::from).collect(),
                 name: one.name,
                 title: one.title,
                 meaning: one.meaning,

@@ -1,6 +1,6 @@
 //! Reading what is registered: `account.toml` or what a service said, and the files that it names.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use elvask_keys::{Certificate, CertificateError, StoreKind};
@@ -33,7 +33,8 @@ impl Account {
         };
         let (written, problems) = tomldoc::parse(&text, read);
         loading.problems(FaultKind::Config, file, problems);
-        let store_files = if written.account.products.is_some() { store_files(loading) } else { Vec::new() };
+        let (store_files, schemes) =
+            if written.account.products.is_some() { store_files(loading) } else { Default::default() };
         let bytes = |path: &str| match fetched {
             Some(fetched) => fetched.files.get(path).cloned().ok_or_else(|| "is not there".to_owned()),
             None => handed_out(loading, path),
@@ -43,6 +44,7 @@ impl Account {
             file: Some(file),
             service: fetched.map(|fetched| fetched.from.clone()),
             store_files,
+            schemes,
             profiles: written.profiles.into_iter().map(|one| given(one, &bytes, environment, profile)).collect(),
             certificates: written
                 .certificates
@@ -60,9 +62,12 @@ const STORE_FILE_DEPTH: usize = 3;
 /// In how many folders at most.
 const STORE_FILE_FOLDERS: usize = 200;
 
-/// Reads the files with which Xcode stands in for the store.
-fn store_files(loading: &mut Loading<'_>) -> Vec<FileId> {
-    let mut found = Vec::new();
+/// Where a project keeps the schemes that it shares.
+const SCHEMES: &str = "xcshareddata/xcschemes";
+
+/// Reads the files with which Xcode stands in for the store, and the schemes that may name one.
+fn store_files(loading: &mut Loading<'_>) -> (Vec<FileId>, Vec<FileId>) {
+    let (mut found, mut schemes) = (Vec::new(), Vec::new());
     let mut open = vec![(loading.root.clone(), 0)];
     let mut folders = 0;
     while let Some((folder, depth)) = open.pop() {
@@ -79,6 +84,11 @@ fn store_files(loading: &mut Loading<'_>) -> Vec<FileId> {
             let path = folder.join(&entry.name);
             match entry.kind {
                 FileKind::File if entry.name.ends_with(".storekit") => found.push(path),
+                FileKind::Folder if [".xcodeproj", ".xcworkspace"].iter().any(|end| entry.name.ends_with(end)) => {
+                    let names = loading.files.list(&path.join(SCHEMES)).into_iter().map(|(name, _)| name);
+                    let own = names.filter(|name| name.ends_with(".xcscheme"));
+                    schemes.extend(own.map(|name| path.join(SCHEMES).join(name)));
+                }
                 FileKind::Folder if depth < STORE_FILE_DEPTH && !List::FolderNotOwn.has(&entry.name) => {
                     open.push((path, depth + 1));
                 }
@@ -87,11 +97,13 @@ fn store_files(loading: &mut Loading<'_>) -> Vec<FileId> {
         }
     }
     found.sort();
+    schemes.sort();
     let mut read = |path: &Path| {
         let shown = loading.shown(path);
         loading.read(path, &shown).map(|(file, _)| file)
     };
-    found.iter().filter_map(|path| read(path)).collect()
+    let mut all = |paths: &[PathBuf]| paths.iter().filter_map(|path| read(path)).collect();
+    (all(&found), all(&schemes))
 }
 
 /// Returns a variable of the environment.

@@ -2,7 +2,6 @@
 //!
 //! A wrong reading is worse than a missed one: what the words leave open is doubtful and counts for nothing.
 
-mod files;
 mod mentions;
 mod texts;
 
@@ -308,8 +307,7 @@ impl Reader<'_, '_> {
         );
         for (start, clause) in parts {
             self.look_back(clause);
-            let mut mentioned = mentions(clause, &context);
-            mentioned.extend(files::files(clause));
+            let mentioned = mentions(clause, &context);
             if mentioned.is_empty() {
                 continue;
             }

@@ -11,6 +11,7 @@ use elvask_core::place::is_wished;
 use elvask_core::withdraw::Removal;
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_needs::sheet::Asked;
+use elvask_platform::capability::capability;
 use elvask_project::surface::Surface;
 use elvask_record::{DeclareRecord, FORMAT, RemovalRecord, WantRecord, WithdrawRecord};
 
@@ -86,6 +87,14 @@ fn one_path(word: &str) -> bool {
     path.is_some_and(|(_, path)| path.ends_with('/') && !path.contains('*'))
 }
 
+/// Says where one reads what many apps want beside the capabilities that are named.
+fn say_what_goes_with(words: &[String], output: &Output) {
+    let named = words.iter().filter_map(|word| capability(word));
+    for one in named.filter(|one| one.beside().next().is_some()).filter(|_| !output.quiet) {
+        output.say(&format!("What many apps want beside it, depending on their use: elvask explain {}", one.name));
+    }
+}
+
 pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     let look = options.app.options();
     let app = load(&look.choice, output)?;
@@ -97,6 +106,7 @@ pub(crate) fn declare(options: &Declare, output: &Output) -> Done {
     for word in options.words.iter().filter(|word| one_path(word)) {
         output.notice(&format!("{word} is this one path; for all below it: elvask declare link {word}*"));
     }
+    say_what_goes_with(&options.words, output);
     let links = entries.iter().any(|entry| entry.starts_with("android.filter"));
     let wanted = |finding: &Finding| is_wished(finding) || (links && WITH_LINKS.contains(&finding.rule.id));
     let bare = app.clone();

@@ -94,6 +94,19 @@ fn human(topic: &Topic) -> String {
                 let nothing = vec!["nothing is declared for it".to_owned()];
                 out.push_str(&list(platform.title(), if lines.is_empty() { &nothing } else { &lines }));
             }
+            for platform in [Platform::Android, Platform::Ios] {
+                let beside: Vec<_> = capability.beside().filter(|one| one.platform == platform).collect();
+                if !beside.is_empty() {
+                    out.push_str(&format!(
+                        "\n{}\n",
+                        paint(HEADING, &format!("Often beside it on {}", platform.title()))
+                    ));
+                }
+                for one in beside {
+                    out.push_str(&format!("  {} {}\n", one.kind, one.name));
+                    out.push_str(&wrap(one.what_for, width().min(100), 4));
+                }
+            }
             out
         }
         Topic::Permission { known, changes, succession, companions, review, advice, capabilities } => {

@@ -1,5 +1,7 @@
 //! Names of things in sentences.
 
+mod files;
+
 use std::sync::OnceLock;
 
 use elvask_markup::plist::plan::NewValue;
@@ -21,7 +23,7 @@ pub(super) struct Mention {
 }
 
 impl Mention {
-    pub(super) fn new(name: impl Into<String>, need: Need, at: usize) -> Self {
+    fn new(name: impl Into<String>, need: Need, at: usize) -> Self {
         Mention { name: name.into(), need, at, weak: false }
     }
 
@@ -122,6 +124,7 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
     entitlements(clause, &lower, context, &spans, &mut out);
     plist_keys(&lower, &spans, &mut out);
     levels(clause, &mut out);
+    out.extend(files::files(clause));
     let mut seen: Vec<(Kind, String)> = Vec::new();
     out.retain(|mention| {
         let key = (mention.need.kind(), mention.name.clone());

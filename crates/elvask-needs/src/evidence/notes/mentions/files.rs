@@ -4,7 +4,7 @@
 use elvask_platform::Platform;
 use elvask_platform::services::{ServiceFile, service_files};
 
-use super::mentions::Mention;
+use super::Mention;
 use crate::pattern::Pattern;
 use crate::requirement::Need;
 
