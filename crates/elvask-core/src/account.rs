@@ -128,7 +128,7 @@ impl Account {
     /// Returns how the service is told that something is registered, in brackets; nothing where the file was read.
     pub(crate) fn request(&self, path: &str) -> String {
         match &self.service {
-            Some(_) => format!(" (PUT /v1/{path})"),
+            Some(_) => format!(" (PUT /v1/{})", path.replace(' ', "%20")),
             None => String::new(),
         }
     }

@@ -22,7 +22,8 @@ impl Account {
         let path = loading.root.join(ACCOUNT_FILE);
         let (file, text) = match fetched {
             Some(fetched) => {
-                let file = loading.sources.add_named(&path, &fetched.from, fetched.text.as_str());
+                let shown = format!("{}/v1/account", fetched.from);
+                let file = loading.sources.add_named(&path, &shown, fetched.text.as_str());
                 (file, Arc::clone(&loading.sources.file(file).text))
             }
             None if !loading.files.is_file(&path) => return Account::default(),

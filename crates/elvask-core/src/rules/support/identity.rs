@@ -8,6 +8,7 @@ use elvask_platform::{Kind, Platform};
 use elvask_project::appfiles::AndroidApp;
 use elvask_project::source::Place;
 
+use crate::account::ACCOUNT_FILE;
 use crate::context::Context;
 use crate::rules::support::accounts::ids;
 
@@ -200,10 +201,13 @@ impl Said {
                 )
             }
             // An id that is registered stays as it is.
-            (None, by) if self.registered => format!(
-                "Register `{}` in the developer account, so that {by} has it, or write `{}` in the project.",
-                self.here, self.meant
-            ),
+            (None, by) if self.registered => {
+                let also = if by == ACCOUNT_FILE { format!(" and write it into {by}") } else { String::new() };
+                format!(
+                    "Register `{}` in the developer account{also}, or write `{}` in the project.",
+                    self.here, self.meant
+                )
+            }
             (None, by) => format!("Decide which is right: write `{}` here, or the other one in {by}.", self.meant),
         }
     }

@@ -47,7 +47,7 @@ pub(crate) fn run(options: &AccountServe, output: &Output) -> Done {
         }
         let at = file.map(|file| format!(" --token-file {file}")).unwrap_or_default();
         output.say(&format!(
-            "Standing in for the accounts, with {}. In another terminal: elvask account check --from {address}{at}",
+            "Standing in for the accounts, with {}. In another terminal:\n  elvask account check --from {address}{at}",
             typed(&options.store)
         ));
     };
