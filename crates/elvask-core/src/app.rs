@@ -128,6 +128,8 @@ pub struct Choice {
     pub package_folder: Option<PathBuf>,
     /// Which packages are looked into.
     pub look: Look,
+    /// Whether the texts of the app in other languages than its own are read too.
+    pub languages: bool,
     /// Where is kept what was found in packages.
     pub cache: Option<Arc<dyn Cache>>,
     /// What a service said is registered in the developer accounts, in the place of the app's own file.

@@ -42,6 +42,7 @@ pub mod discover;
 pub mod explain;
 pub mod fill;
 pub mod finding;
+pub mod identity;
 pub mod init;
 pub mod judged;
 pub mod keep;

@@ -128,7 +128,7 @@ impl App {
         let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
         // The resources of a folder that is made anew each time are not here to be read, and none is put where nothing builds it.
         if let Some(android) = android.as_mut().filter(|_| generated.is_none()) {
-            android.resources = discover::resources::read(&mut loading, android, &plugins);
+            android.resources = discover::resources::read(&mut loading, android, &plugins, choice.languages);
             // There the build makes pictures and styles of the project's items: what is not found may be made.
             android.resources.complete &= specs.iter().all(|spec| spec.layout() != Layout::Msbuild);
         }

@@ -375,6 +375,8 @@ pub struct WidgetDeclaration {
 pub struct Resources {
     /// The files under `values`, those too that may come to be.
     pub values: Vec<ResourceFile>,
+    /// The files of texts in other languages, where they were asked for.
+    pub languages: Vec<ResourceFile>,
     /// The resources that are files of their own, as `type/name`, and those that the build and the packages bring along.
     pub named: Vec<String>,
     /// Those that some devices of the app do not find, as `type/name`, with the folders that hold them: of one language, of newer levels.
@@ -407,6 +409,8 @@ pub struct Generated {
     pub entitlements: Option<FileId>,
     /// The documents of packages that add to them.
     pub plugins: Vec<GeneratedFrom>,
+    /// The name that the document gives to the app.
+    pub name: Stated<String>,
     /// The folders that the tools have made, as they are shown; none where nothing has been made yet.
     pub folders: Vec<String>,
 }

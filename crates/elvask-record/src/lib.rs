@@ -6,6 +6,7 @@
 //! `end` are byte offsets.
 
 mod explain;
+mod identity;
 mod known;
 mod link;
 mod others;
@@ -20,6 +21,7 @@ pub use explain::*;
 pub use others::*;
 pub use writing::*;
 
+pub use identity::{IdentityRecord, LeftRecord, SaidRecord};
 pub use known::{DoubtfulRecord, KnownRecord, RequirementRecord, when};
 pub use link::{
     AttemptRecord, AuditRecord, AuditedRecord, CheckedRecord, DeliveryRecord, HitRecord, LinkEntryRecord,

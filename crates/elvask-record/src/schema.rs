@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 31] = [
+pub static ALL: [Printed; 32] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -35,6 +35,7 @@ pub static ALL: [Printed; 31] = [
     printed::<WithdrawRecord>("withdraw"),
     printed::<TrimRecord>("trim"),
     printed::<AccountRecord>("account-check"),
+    printed::<IdentityRecord>("identity"),
     printed::<AccountServeRecord>("account-serve"),
     printed::<RequestRecord>("account-request"),
     printed::<InitRecord>("init"),

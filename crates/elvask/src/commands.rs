@@ -12,6 +12,7 @@ pub(crate) mod fingerprint;
 #[cfg(not(feature = "key-stores"))]
 #[path = "commands/no_fingerprint.rs"]
 pub(crate) mod fingerprint;
+pub(crate) mod identity;
 pub(crate) mod init;
 pub(crate) mod link;
 pub(crate) mod place;
@@ -24,10 +25,8 @@ pub(crate) mod why;
 
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use std::sync::Arc;
 use std::time::SystemTime;
 
-use elvask_core::account::Fetched;
 use elvask_core::app::{App, Choice, Look, Plugin};
 use elvask_core::check::Report;
 use elvask_core::discover::{find_app_in, find_apps, find_root};
@@ -125,17 +124,11 @@ pub(crate) fn load_at(root: &Path, options: &AppChoice, output: &Output) -> Resu
 
 /// Loads the app in a folder and looks into some of its packages.
 pub(crate) fn load_looking(root: &Path, options: &AppChoice, look: Look, output: &Output) -> Result<App, Failure> {
-    load_choosing(root, options, look, None, output)
+    load_choosing(root, options, choice(root, options, look)?, output)
 }
 
-/// Loads the app in a folder, and holds against it what a service said is registered, where one was asked.
-pub(crate) fn load_choosing(
-    root: &Path,
-    options: &AppChoice,
-    look: Look,
-    account: Option<Arc<Fetched>>,
-    output: &Output,
-) -> Result<App, Failure> {
+/// Loads the app in a folder as it is chosen to be looked at.
+pub(crate) fn load_choosing(root: &Path, options: &AppChoice, choice: Choice, output: &Output) -> Result<App, Failure> {
     let here = current_folder()?;
     // Packages are known by their real paths; the app must be too, or what lies inside would be shown as outside.
     let root = Disk.real(root);
@@ -144,8 +137,7 @@ pub(crate) fn load_choosing(
     if root.starts_with(&asked) && root != Disk.real(&asked) {
         output.notice(&format!("{} is not an app itself: the app in {} is looked at", typed(&asked), typed(&root)));
     }
-    let app = App::load_choice(&Disk, &root, &Choice { account, ..choice(&root, options, look)? })
-        .map_err(|error| Failure::new(error.to_string()))?;
+    let app = App::load_choice(&Disk, &root, &choice).map_err(|error| Failure::new(error.to_string()))?;
     let mut limits = app.notices.clone();
     let is_blind = |one: &&Plugin| {
         !one.own
@@ -153,7 +145,7 @@ pub(crate) fn load_choosing(
             && one.evidence.as_deref().is_none_or(elvask_needs::evidence::Evidence::is_empty)
     };
     let blind: Vec<_> = app.plugins().iter().filter(is_blind).map(|one| one.name.as_str()).collect();
-    if !blind.is_empty() && look != Look::Nowhere {
+    if !blind.is_empty() && choice.look != Look::Nowhere {
         let (shown, rest) = blind.split_at(blind.len().min(if output.verbose { blind.len() } else { MAX_BLIND }));
         let more = if rest.is_empty() { String::new() } else { format!(" and {} more", rest.len()) };
         limits.push(format!("neither a sheet nor their own files say what these require: {}{more}", shown.join(", ")));
@@ -175,6 +167,7 @@ pub(crate) fn choice(root: &Path, options: &AppChoice, look: Look) -> Result<Cho
         look,
         cache: crate::cache::open(root),
         account: None,
+        languages: false,
         environment: Some(|name| std::env::var(name).ok()),
     })
 }

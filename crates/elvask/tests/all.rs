@@ -5,6 +5,7 @@ mod bad_input;
 mod boundaries;
 mod demo;
 mod flags;
+mod identity;
 mod interrupted;
 mod json;
 mod links;

@@ -218,7 +218,7 @@ fn the_published_schemas_are_those_of_the_records() {
 fn each_command_prints_what_its_schema_says() {
     let app = app();
     let notes = app.path("notes.md").display().to_string();
-    let cases: [(&str, &[&str]); 22] = [
+    let cases: [(&str, &[&str]); 23] = [
         ("check", &["check"]),
         ("check-all", &["check", "--all"]),
         ("survey", &["survey"]),
@@ -229,6 +229,7 @@ fn each_command_prints_what_its_schema_says() {
         ("place", &["place", &notes]),
         ("declare", &["declare", "bluetooth", "--dry-run"]),
         ("withdraw", &["withdraw", "READ_SMS", "--dry-run"]),
+        ("identity", &["identity"]),
         ("trim", &["trim"]),
         ("recover", &["recover"]),
         ("why", &["why", "CAMERA"]),

@@ -164,6 +164,7 @@ fn of_text(
         plist: None,
         entitlements: None,
         plugins: Vec::new(),
+        name: made::stated(file, description.text(&[&["name"]])),
         folders: folders.iter().map(|name| (*name).to_owned()).collect(),
     };
     let number = |found: Option<(String, Span)>| found.and_then(|(text, span)| Some((text.parse::<u32>().ok()?, span)));

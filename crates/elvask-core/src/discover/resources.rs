@@ -20,11 +20,12 @@ use crate::app::Plugin;
 const MAX_FILES: usize = 200;
 
 /// Looks for the resources that manifests refer to and that packages want; where nothing is wanted, reads the usual files of values
-/// alone.
-pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> Resources {
+/// alone. With `in_languages` the texts in other languages too.
+pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugin], in_languages: bool) -> Resources {
     let main = app.manifest_path.with_file_name("res");
     let wanted = wanted(loading, app, plugins);
-    let mut out = Resources { complete: true, ..Resources::default() };
+    let languages = if in_languages { languages(loading, app) } else { Vec::new() };
+    let mut out = Resources { complete: true, languages, ..Resources::default() };
     let mut paths: Vec<PathBuf> = Vec::new();
     if wanted.is_empty() {
         // What is there may have been put there for a package that is gone.
@@ -236,6 +237,22 @@ fn of_other_values(loading: &Loading<'_>, main: &Path, min: Option<u32>, absent:
             false => out.named.push(name.to_owned()),
         }
     }
+}
+
+/// Reads the texts in other languages: `values-nl/strings.xml`.
+fn languages(loading: &mut Loading<'_>, app: &AndroidApp) -> Vec<ResourceFile> {
+    let main = app.manifest_path.with_file_name("res");
+    let folders =
+        loading.files.list(&main).into_iter().map(|(name, _)| name).filter(|name| name.starts_with("values-"));
+    let paths: Vec<PathBuf> = folders.map(|folder| main.join(folder).join("strings.xml")).take(MAX_FILES).collect();
+    let mut out = Vec::new();
+    for path in paths {
+        if loading.files.is_file(&path) {
+            let shown = loading.shown(&path);
+            out.extend(loading.read(&path, &shown).map(|(file, _)| ResourceFile { file }));
+        }
+    }
+    out
 }
 
 /// Qualifiers that together hold for all devices.

@@ -360,6 +360,7 @@ pub(crate) fn sides(
         plist: None,
         entitlements: None,
         plugins: from,
+        name: made::stated(widget.file, name(loading.text(widget.file))),
         folders: folders.iter().filter(|(_, there)| *there).map(|(name, _)| format!("platforms/{name}")).collect(),
     };
     let made = made::take_in(loading, &mut generated, (has("android"), has("ios")))?;
@@ -381,6 +382,14 @@ pub(crate) fn sides(
         });
     }
     Some(Sides { generated: Some(generated), android, ios, widget: None })
+}
+
+/// Returns the name of the app, with its place.
+fn name(text: &str) -> Option<(String, Span)> {
+    let document = Document::parse_lenient(text.to_owned()).ok()?;
+    let name = document.root().child("name").filter(|name| name.children().next().is_none())?;
+    let text = name.text().trim().to_owned();
+    (!text.is_empty()).then(|| (text, name.content()))
 }
 
 /// Reads who the app is and what it runs on.

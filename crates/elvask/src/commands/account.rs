@@ -17,7 +17,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use elvask_core::account::ACCOUNT_FILE;
-use elvask_core::app::Look;
+use elvask_core::app::{Choice, Look};
 use elvask_core::check::{Report, check};
 use elvask_core::finding::Level;
 use elvask_core::needs::Settings;
@@ -26,7 +26,7 @@ use elvask_core::rules;
 use elvask_record::{AccountRecord, FORMAT, FindingRecord, SummaryRecord};
 
 use super::init::First;
-use super::{Done, Outcome, load_choosing, root_of, settings, typed};
+use super::{Done, Outcome, choice, load_choosing, root_of, settings, typed};
 use crate::options::Format;
 use crate::options::account::{AccountAction, AccountCheck, AccountDraft};
 use crate::output::{Failure, Output};
@@ -56,7 +56,8 @@ fn run_check(options: &AccountCheck, output: &Output) -> Done {
         }
         None => None,
     };
-    let app = load_choosing(&root, &options.app.choice, Look::Nowhere, fetched, output)?;
+    let chosen = Choice { account: fetched, ..choice(&root, &options.app.choice, Look::Nowhere)? };
+    let app = load_choosing(&root, &options.app.choice, chosen, output)?;
     if app.account().file.is_none() {
         let path = typed(&app.root.join(ACCOUNT_FILE));
         return Err(Failure::new(format!("{path}: there is no such file, so what is registered is not known"))

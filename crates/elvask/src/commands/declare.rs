@@ -17,7 +17,8 @@ use elvask_record::{DeclareRecord, FORMAT, RemovalRecord, WantRecord, WithdrawRe
 
 use super::apply::{Bounds, Write, changes, file_records, whole_diff, write, wrote};
 use super::{Done, Outcome, load, load_with, settings};
-use crate::options::{Declare, Format, Withdraw};
+use crate::options::Format;
+use crate::options::declare::{Declare, Withdraw};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, WARNING, paint};
 use crate::render::{clean, plain, snippet};

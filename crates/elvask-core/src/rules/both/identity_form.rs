@@ -79,6 +79,14 @@ fn below(app: &str, own: &str, name: &str, place: Place) -> Option<Finding> {
     Some(finding)
 }
 
+/// Says what is wrong with an id of a platform.
+pub(crate) fn fault_of(platform: Platform, id: &str) -> Option<&'static str> {
+    match platform {
+        Platform::Android => android(id),
+        Platform::Ios => apple(id),
+    }
+}
+
 /// Says what is wrong with an application id.
 fn android(id: &str) -> Option<&'static str> {
     let parts: Vec<&str> = id.split('.').collect();

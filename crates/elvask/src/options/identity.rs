@@ -1,0 +1,32 @@
+//! `elvask identity`.
+
+use clap::Args;
+
+use super::{AppOptions, OutsideOptions};
+
+/// `elvask identity`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  elvask identity                                  who the app is, wherever it is said
+  elvask identity --set version=2.4.1 --set build=42
+  elvask identity --set name=\"Marram Log\" --dry-run
+  elvask identity --set name.nl=Helm               its name in one language
+  elvask identity --set ios-id=example.marram.log --yes
+
+Parts are id, name, version and build; android- or ios- before one means it on that platform alone. All places are changed, or none.")]
+pub(crate) struct Identity {
+    #[command(flatten)]
+    pub(crate) app: AppOptions,
+    /// Change a part everywhere it is said; may be given several times.
+    #[arg(long, value_name = "PART=VALUE")]
+    pub(crate) set: Vec<String>,
+    #[command(flatten)]
+    pub(crate) outside: OutsideOptions,
+    /// Print what would be written as a unified diff, and write nothing.
+    #[arg(long, requires = "set")]
+    pub(crate) dry_run: bool,
+    /// Write without asking.
+    #[arg(short, long, requires = "set")]
+    pub(crate) yes: bool,
+}
