@@ -33,6 +33,7 @@
 pub mod account;
 pub mod app;
 pub mod check;
+pub mod compare;
 pub mod config;
 mod consent;
 pub mod context;

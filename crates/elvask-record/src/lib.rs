@@ -5,6 +5,7 @@
 //! Paths are relative to the app, with forward slashes; lines and columns count from 1, columns in characters; `start` and
 //! `end` are byte offsets.
 
+mod compare;
 mod explain;
 mod identity;
 mod known;
@@ -21,6 +22,7 @@ pub use explain::*;
 pub use others::*;
 pub use writing::*;
 
+pub use compare::{CompareRecord, ComparedRecord};
 pub use identity::{IdentityRecord, LeftRecord, SaidRecord};
 pub use known::{DoubtfulRecord, KnownRecord, RequirementRecord, when};
 pub use link::{

@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 32] = [
+pub static ALL: [Printed; 33] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -36,6 +36,7 @@ pub static ALL: [Printed; 32] = [
     printed::<TrimRecord>("trim"),
     printed::<AccountRecord>("account-check"),
     printed::<IdentityRecord>("identity"),
+    printed::<CompareRecord>("compare"),
     printed::<AccountServeRecord>("account-serve"),
     printed::<RequestRecord>("account-request"),
     printed::<InitRecord>("init"),

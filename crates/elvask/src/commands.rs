@@ -3,6 +3,7 @@
 pub(crate) mod account;
 pub(crate) mod apply;
 pub(crate) mod check;
+pub(crate) mod compare;
 pub(crate) mod declare;
 pub(crate) mod demo;
 pub(crate) mod explain;
@@ -81,7 +82,7 @@ pub(crate) fn root_of(options: &AppChoice) -> Result<PathBuf, Failure> {
 }
 
 /// Returns the folder of the app in or around a folder.
-fn root_at(folder: Option<&Path>) -> Result<PathBuf, Failure> {
+pub(crate) fn root_at(folder: Option<&Path>) -> Result<PathBuf, Failure> {
     let here = current_folder()?;
     let root = match folder {
         Some(folder) => find_app_in(&Disk, &normal(&here.join(folder))),

@@ -31,6 +31,7 @@ fn main() -> ExitCode {
         Command::Place(place) => commands::place::run(place, &output),
         Command::Declare(declare) => commands::declare::declare(declare, &output),
         Command::Withdraw(withdraw) => commands::declare::withdraw(withdraw, &output),
+        Command::Compare(compare) => commands::compare::run(compare, &output),
         Command::Identity(identity) => commands::identity::run(identity, &output),
         Command::Init(init) => commands::init::run(init, &output),
         Command::Recover(recover) => commands::recover::run(recover, &output),

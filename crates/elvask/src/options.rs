@@ -1,6 +1,7 @@
 //! The command line.
 
 pub(crate) mod account;
+pub(crate) mod compare;
 pub(crate) mod declare;
 pub(crate) mod identity;
 pub(crate) mod link;
@@ -109,6 +110,8 @@ pub(crate) enum Command {
     Withdraw(declare::Withdraw),
     /// Write elvask.toml from what the app declares already.
     Init(Init),
+    /// Hold what the app declares against what it declared: a revision, another folder or a saved survey.
+    Compare(compare::Compare),
     /// Show who the app is wherever it is said (id, name, version, build), and change it in all places at once.
     Identity(identity::Identity),
     /// Find what is declared and needed by nothing.

@@ -33,17 +33,18 @@ struct Blob {
 }
 
 impl Revision {
-    /// Opens a revision of the repository around a folder.
+    /// Opens a revision of the repository around a folder. `named` comes before its name where there is none, and `hint` says what is meant.
     ///
     /// # Errors
     /// Why that cannot be done: no repository, no such revision, no program that reads it.
-    pub(crate) fn open(root: &Path, revision: &str) -> Result<Self, Failure> {
+    pub(crate) fn open(root: &Path, revision: &str, (named, hint): (&str, &str)) -> Result<Self, Failure> {
         let top = PathBuf::from(line(root, &["rev-parse", "--show-toplevel"])?);
-        let commit = line(&top, &["rev-parse", "--verify", "--quiet", "--end-of-options", &format!("{revision}^{{commit}}")])
-            .map_err(|_| {
-                Failure::new(format!("--since {revision}: neither a file nor a revision of the repository"))
-                    .hint("name a commit, branch or tag, or the JSON of an earlier check: elvask check --format json > earlier.json")
-            })?;
+        let commit =
+            line(&top, &["rev-parse", "--verify", "--quiet", "--end-of-options", &format!("{revision}^{{commit}}")])
+                .map_err(|_| {
+                    Failure::new(format!("{named}{revision}: neither a file nor a revision of the repository"))
+                        .hint(hint)
+                })?;
         let mut blobs = BTreeMap::new();
         for entry in output(&top, &["ls-tree", "-r", "-z", "--long", "--full-tree", &commit])?.split(|byte| *byte == 0)
         {
@@ -209,7 +210,7 @@ fn git(folder: &Path) -> Command {
 }
 
 fn cannot_run(error: &io::Error) -> Failure {
-    Failure::new(format!("--since: git cannot be run: {error}"))
+    Failure::new(format!("a revision is read by git, which cannot be run: {error}"))
         .hint("install git, or give the JSON of an earlier check: elvask check --format json > earlier.json")
 }
 
@@ -220,7 +221,7 @@ fn output(folder: &Path, words: &[&str]) -> Result<Vec<u8>, Failure> {
     }
     let said = String::from_utf8_lossy(&ran.stderr);
     let why = said.lines().next().unwrap_or("the repository cannot be read");
-    Err(Failure::new(format!("--since: {}", why.trim_start_matches("fatal: "))))
+    Err(Failure::new(format!("a revision is read by git, which says: {}", why.trim_start_matches("fatal: "))))
 }
 
 fn line(folder: &Path, words: &[&str]) -> Result<String, Failure> {

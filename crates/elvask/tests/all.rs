@@ -3,6 +3,7 @@
 mod accounts;
 mod bad_input;
 mod boundaries;
+mod compare;
 mod demo;
 mod flags;
 mod identity;

@@ -323,6 +323,8 @@ fn a_certificate_and_a_server_print_what_their_schemas_say() {
     app.write("certificate.der", fs::read(certificate).unwrap());
     sample(&app, "fingerprint", "fingerprint", &app.run(&["fingerprint", "certificate.der", "--format", "json"]));
 
+    app.commit();
+    fits("compare", &app.run(&["compare", "HEAD", "--format", "json"]).json());
     for (document, words) in [("link-serve", ["link", "serve"]), ("account-serve", ["account", "serve"])] {
         let said = served(&app, &words);
         fits(document, &said);

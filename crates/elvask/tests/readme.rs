@@ -42,6 +42,7 @@ fn the_commands_of_the_readme_run_as_they_are_written() {
             }
             // It holds the app against what the draft, corrected by its owner, says.
             "elvask account check" => assert_eq!(app.run(&["account", "draft"]).code, 0),
+            line if line.starts_with("elvask compare") => app.commit(),
             "elvask init" => fs::remove_file(app.path("elvask.toml")).unwrap(),
             _ => {}
         }

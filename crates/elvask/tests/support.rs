@@ -105,6 +105,15 @@ impl App {
         elvask_with(self.root(), variables, words)
     }
 
+    /// Makes a repository of the app, with all of it in one commit.
+    pub(crate) fn commit(&self) {
+        for words in [&["init", "-q"][..], &["add", "-A"], &["commit", "-q", "-m", "The release"]] {
+            let names = ["-c", "user.name=Log", "-c", "user.email=log@marram.example", "-c", "init.defaultBranch=main"];
+            let done = Command::new("git").args(names).args(words).current_dir(self.root()).output().unwrap();
+            assert!(done.status.success(), "{words:?}: {}", String::from_utf8_lossy(&done.stderr));
+        }
+    }
+
     /// Returns all files with their bytes.
     pub(crate) fn snapshot(&self) -> Vec<(PathBuf, Vec<u8>)> {
         let mut files = Vec::new();

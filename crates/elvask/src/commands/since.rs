@@ -18,6 +18,10 @@ use crate::revision::Revision;
 /// The largest record of an earlier check that is read, in bytes.
 const MAX_RECORD: u64 = 256 * 1024 * 1024;
 
+/// What `--since` takes.
+const HINT: &str =
+    "name a commit, branch or tag, or the JSON of an earlier check: elvask check --format json > earlier.json";
+
 /// Where earlier findings come from.
 pub(crate) enum Earlier {
     /// The JSON that an earlier check printed: of one app, or of several by their folders.
@@ -83,7 +87,7 @@ impl Earlier {
                 }
             }
             Earlier::Revision(revision) => {
-                let files = Revision::open(root, revision)?;
+                let files = Revision::open(root, revision, ("--since ", HINT))?;
                 // What is remembered of the disk is not of the revision.
                 let choice = elvask_core::app::Choice { cache: None, ..choice(root, options, Look::WithoutSheet)? };
                 // An app that was not there yet had no findings.
