@@ -415,6 +415,7 @@ pub(crate) struct Survey {
 Examples:
   elvask check
   elvask check --release --deny warning      before an upload
+  elvask check --release --on 2027-08-31     what will be wrong on that day
   elvask check -q                            one line for each finding
   elvask check -v                            every proof, and every finding by itself
   elvask check --only permission-missing     one rule, or one subject
@@ -445,6 +446,9 @@ pub(crate) struct Check {
     /// Look at the app as it is about to be released: sample values are errors.
     #[arg(long)]
     pub(crate) release: bool,
+    /// The day that levels, certificates and waivers are held against: 2027-08-31; today without it.
+    #[arg(long, value_name = "DAY", value_parser = day)]
+    pub(crate) on: Option<String>,
     /// Look at every app in the folder.
     #[arg(long)]
     pub(crate) all: bool,
@@ -539,4 +543,12 @@ pub(crate) struct Explain {
     /// The form of the report.
     #[arg(long, value_name = "FORM", default_value = "human")]
     pub(crate) format: Format,
+}
+
+/// Reads a day: 2027-08-31.
+fn day(text: &str) -> Result<String, String> {
+    match humantime::parse_rfc3339(&format!("{text}T00:00:00Z")) {
+        Ok(_) => Ok(text.to_owned()),
+        Err(_) => Err("a day is written like 2027-08-31".to_owned()),
+    }
 }

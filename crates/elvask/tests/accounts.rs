@@ -232,3 +232,12 @@ fn what_cannot_be_made_rightly_is_not_made() {
     assert!(unknown.code == 2 && unknown.err.contains("--name"), "{}", unknown.err);
     assert_eq!(app.snapshot(), before);
 }
+
+#[test]
+fn the_day_that_things_are_held_against_can_be_chosen() {
+    let app = App::demo("xcode");
+    let ran_out = |day: &str| app.run(&["check", "--release", "-q", "--on", day]).out.contains("ran out on 2076-01-05");
+    assert!(!ran_out("2076-01-05") && ran_out("2076-01-06"));
+    let wrong = app.run(&["check", "--on", "tomorrow"]);
+    assert!(wrong.code == 2 && wrong.err.contains("a day is written like 2027-08-31"), "{}", wrong.err);
+}

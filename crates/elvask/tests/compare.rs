@@ -28,9 +28,9 @@ fn a_gained_permission_a_lost_link_and_a_raised_level_are_told_with_what_they_me
         assert_eq!(ran.code, 0, "{old}: {}{}", ran.out, ran.err);
         let out: String = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
         for said in [
-            "+ Android permission android.permission.CAMERA A new question: whoever updates is asked",
-            "- iOS domain applinks:marram.example What opened the app opens the browser",
-            "~ Android level minSdkVersion: 24 → 26 Devices from level 24 to below 26 get no update",
+            "+ Android permission android.permission.CAMERA [gained-permission] A new question: whoever updates is asked",
+            "- iOS domain applinks:marram.example [lost-link] What opened the app opens the browser",
+            "~ Android level minSdkVersion: 24 → 26 [raised-level] Devices from level 24 to below 26 get no update",
         ] {
             assert!(out.contains(said), "{old}: {said}: {}", ran.out);
         }

@@ -181,7 +181,7 @@ fn the_demo_walks_the_job_and_ends_with_a_clean_check() {
     let into = folder.path().join("json").display().to_string();
     let record = elvask(folder.path(), &["demo", "--format", "json", "--into", &into]).json();
     let exits: Vec<_> = record["steps"].as_array().unwrap().iter().map(|step| step["exit"].as_i64().unwrap()).collect();
-    assert_eq!(exits, [0, 1, 1, 1, 0, 0, 0]);
+    assert_eq!(exits, [0, 1, 1, 1, 0, 0, 0, 0]);
     assert_eq!(record["steps"][5]["output"]["summary"]["errors"], 0);
     let full = elvask(folder.path(), &["demo", "--into", &into]);
     assert_eq!(full.code, 2, "a folder that is not empty is left alone");

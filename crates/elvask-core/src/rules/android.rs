@@ -47,3 +47,4 @@ pub mod resource_missing;
 pub mod service_type_boot;
 pub mod service_type_missing;
 pub mod target_level_old;
+pub mod test_only_release;

@@ -13,6 +13,7 @@ pub mod file_unreadable;
 pub mod identity_case;
 pub mod identity_form;
 pub mod identity_mismatch;
+pub mod link_local_host;
 pub mod link_one_sided;
 pub mod not_judged;
 pub mod plugin_unsupported;

@@ -2,6 +2,7 @@
 
 pub(in crate::rules) mod accounts;
 pub(in crate::rules) mod filters;
+pub(in crate::rules) mod flags;
 pub(in crate::rules) mod forms;
 pub(in crate::rules) mod identity;
 pub(in crate::rules) mod links;

@@ -19,7 +19,10 @@ pub(crate) fn run(options: &Check, output: &Output) -> Done {
     let mut worst = Outcome::Clean;
     for root in roots {
         let app = load_at(&root, &options.app, output)?;
-        let settings = settings(options.release);
+        let mut settings = settings(options.release);
+        if let Some(day) = &options.on {
+            settings.today = Some(day.clone());
+        }
         let mut report = check(&app, &settings);
         let path = options.all.then(|| typed(&root));
         if !options.all {

@@ -50,7 +50,7 @@ pub(crate) fn run(options: &Compare, output: &Output) -> Done {
             new: new.shown,
             differences: all.iter().map(Into::into).collect(),
         }),
-        CompareForm::Human => output.result(&human(&all, &old, &new)),
+        CompareForm::Human => output.result(&human(&all, &old, &new, output.verbose)),
         CompareForm::Markdown => output.result(&markdown(&all, &old, &new)),
     }
     let fails = all.iter().any(|one| options.fail_on.iter().any(|class| class == one.class));
@@ -131,29 +131,31 @@ fn line(one: &Difference) -> String {
     format!("{} {} {}{value}", one.fact.platform.title(), one.fact.kind, one.fact.name)
 }
 
-fn human(all: &[Difference], old: &Side, new: &Side) -> String {
+fn human(all: &[Difference], old: &Side, new: &Side, whole: bool) -> String {
     let mut out = String::new();
-    for one in all {
+    let shown: Vec<_> = all.iter().filter(|one| whole || !one.meaning.is_empty()).collect();
+    for one in &shown {
         let (sign, style) = match one.turn {
             Turn::Gained => ("+", GOOD),
             Turn::Lost => ("-", ERROR),
             Turn::Changed => ("~", WARNING),
         };
-        let body = wrap(&clean(&line(one)), width(), 2);
+        let head = format!("{}  {}", clean(&line(one)), paint(FAINT, &format!("[{}]", one.class)));
+        let body = wrap(&head, width(), 2);
         out.push_str(&format!("{} {}", paint(style, sign), body.trim_start()));
         if !one.meaning.is_empty() {
-            out.push_str(&wrap(
-                &format!("{}  {}", clean(&one.meaning), paint(FAINT, &format!("[{}]", one.class))),
-                width(),
-                4,
-            ));
+            out.push_str(&wrap(&clean(&one.meaning), width(), 4));
         }
     }
     let (before, now) = (clean(&old.shown), clean(&new.shown));
+    let more = match all.len() - shown.len() {
+        0 => String::new(),
+        more => format!(" Of {more} nobody who updates notices anything: -v lists them."),
+    };
     out.push_str(&match all.len() {
         0 => format!("{now} declares what {before} declares.\n"),
-        1 => format!("1 difference between {before} and {now}.\n"),
-        count => format!("{count} differences between {before} and {now}.\n"),
+        1 => format!("1 difference between {before} and {now}.{more}\n"),
+        count => format!("{count} differences between {before} and {now}.{more}\n"),
     });
     out
 }

@@ -1,6 +1,7 @@
 //! `elvask demo`.
 
 use elvask_record::{DemoRecord, FORMAT, StepRecord};
+use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -32,7 +33,7 @@ struct Step {
     shows: &'static str,
 }
 
-const STEPS: [Step; 7] = [
+const STEPS: [Step; 8] = [
     Step {
         words: &["survey"],
         given: false,
@@ -46,9 +47,9 @@ const STEPS: [Step; 7] = [
         shows: "The exit code is 1: something is found that breaks on a device, in the build or in review.",
     },
     Step {
-        words: &["check", "--only", "permission-missing", "--only", "value-placeholder"],
+        words: &["check", "--only", "value-placeholder"],
         given: false,
-        told: "Two of the rules closer: the place, the lines that `elvask fill` writes (+ and ~), the plugin that needs it with the line that says so, and what happens on a device if it stays. `elvask check` shows all findings so, `elvask check -v` every proof.",
+        told: "One of the rules closer: the place, the lines that `elvask fill` writes, who needs it, and what happens if it stays. `elvask check` shows all findings so.",
         shows: "",
     },
     Step {
@@ -68,6 +69,12 @@ const STEPS: [Step; 7] = [
         given: false,
         told: "And the check again.",
         shows: "The exit code is 0. What is waived is in elvask.toml, with its reason.",
+    },
+    Step {
+        words: &["compare", "elvask/survey-2.3.0.json"],
+        given: false,
+        told: "What does whoever has 2.3.0 notice of the update? The survey of that release was kept.",
+        shows: "",
     },
     Step {
         words: &["link", "test"],
@@ -242,7 +249,7 @@ impl DemoLayout {
     fn more(self) -> &'static str {
         match self {
             DemoLayout::Npm | DemoLayout::Pubspec => {
-                "  elvask why bluetooth\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n  elvask explain query-missing\n"
+                "  elvask why bluetooth\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n"
             }
             DemoLayout::Gradle => {
                 "  elvask survey --variants\n  elvask why camera\n  elvask withdraw scheme marram --dry-run\n"
@@ -271,7 +278,8 @@ fn announce((at, of): (usize, usize), step: &Step, given: &[&str], folder: &Path
     let number = format!("{} of {of}", at + 1);
     let told = wrap(&format!("{number}: {}", step.told), width().min(100), 0);
     let told = told.replacen(&number, &paint(HEADING, &number), 1);
-    let mut command = format!("elvask {} {}", step.words.join(" "), typed(folder));
+    let words: Vec<String> = words_in(step, folder).iter().map(|word| typed(Path::new(word))).collect();
+    let mut command = format!("elvask {} {}", words.join(" "), typed(folder));
     if step.given {
         for given in given {
             let (option, value) = given.split_once('=').unwrap_or((given, ""));
@@ -281,6 +289,12 @@ fn announce((at, of): (usize, usize), step: &Step, given: &[&str], folder: &Path
         }
     }
     output.result(&format!("{told}\n  {}\n\n", paint(NOTE, &format!("$ {command}"))));
+}
+
+/// Returns the words of a step; a file of the app is named by its folder.
+fn words_in(step: &Step, folder: &Path) -> Vec<OsString> {
+    let word = |word: &&str| if word.starts_with("elvask/") { folder.join(word).into() } else { word.into() };
+    step.words.iter().map(word).collect()
 }
 
 /// Runs one command on the app, as a person would.
@@ -294,7 +308,7 @@ fn perform(
     output: &Output,
 ) -> Result<StepRecord, Failure> {
     let mut command = Command::new(program);
-    command.args(step.words).arg(folder);
+    command.args(words_in(step, folder)).arg(folder);
     if step.given {
         // There is nobody to ask: the values are given.
         command.args(given).arg("--yes");

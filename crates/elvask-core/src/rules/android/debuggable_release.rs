@@ -1,14 +1,11 @@
 //! `debuggable-release`: what ships lets anybody look into the running app.
 
-use elvask_markup::xml::plan;
-use elvask_needs::remedy::Remedy;
-use elvask_platform::{Kind, Platform};
-use elvask_project::names::ANDROID;
+use elvask_platform::Platform;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::{flag, manifest_edit};
+use crate::rules::support::flags::in_release;
 
 /// See the module.
 pub struct DebuggableRelease;
@@ -31,34 +28,7 @@ impl Rule for DebuggableRelease {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let mut found: Option<Finding> = None;
-        for variant in &context.variants {
-            let stated = variant.application().and_then(|application| application.attribute("debuggable"));
-            let Some(stated) = stated.filter(|stated| flag(context, &stated.value) == Some(true)) else { continue };
-            let name = variant.variant.clone();
-            if let Some(found) = &mut found {
-                found.variants.push(name);
-                continue;
-            }
-            let own = context.manifest_of(stated.place.file).and_then(|manifest| {
-                let attribute = manifest.application?.attribute(ANDROID, "debuggable")?;
-                Some((manifest, plan::remove_attribute(manifest.application?, attribute)))
-            });
-            // What a package asks for, and the owner has agreed to, is not taken out behind their back.
-            let asked = !context.needs.of(Kind::Attribute, "debuggable").is_empty();
-            let remedy = match own {
-                Some(_) if asked => Remedy::Manual("Remove android:debuggable before the app is released.".to_owned()),
-                Some((manifest, edit)) => manifest_edit("remove android:debuggable", manifest, vec![edit]),
-                None => Remedy::Manual(
-                    "The manifest of a package states it. Take it out of the merge: tools:remove=\"android:debuggable\" on the application."
-                        .to_owned(),
-                ),
-            };
-            let message = "the release says android:debuggable=\"true\"";
-            found =
-                Some(Finding::new(&ABOUT, "debuggable", stated.place, message).in_variants(vec![name]).mend(remedy));
-        }
-        out.extend(found);
+        out.extend(in_release(context, &ABOUT, "debuggable"));
     }
 }
 
