@@ -195,3 +195,16 @@ fn a_name_is_changed_language_by_language_and_files_of_services_are_told() {
         ran.out
     );
 }
+
+#[test]
+fn what_is_said_nowhere_is_told() {
+    let app = App::with(&[
+        (MANIFEST, BARE),
+        (
+            "android/app/build.gradle",
+            "plugins { id 'com.android.application' }\nandroid {\n  namespace 'example.marram'\n  defaultConfig {\n    applicationId 'example.marram.log'\n  }\n}\n",
+        ),
+    ]);
+    let ran = app.run(&["identity", "--set", "build=4", "--yes"]);
+    assert!(ran.out.contains("Android: nothing says the build yet"), "{}{}", ran.out, ran.err);
+}

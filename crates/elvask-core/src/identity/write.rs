@@ -130,47 +130,8 @@ pub fn change(context: &Context<'_>, wanted: &[Change]) -> Result<Changed, Strin
                 "the app is {android} on Android and {ios} on iOS: say which with android-id= or ios-id="
             ));
         }
-        for said in all.iter().filter(|said| said.part == one.part) {
-            if said.platform.is_some_and(|platform| !one.is_for(platform)) {
-                continue;
-            }
-            if said.language != one.language {
-                if let (Some(language), None, Some(value)) = (&said.language, &one.language, &said.value) {
-                    let why =
-                        format!("in {language} the name is {value}, and stays: --set name.{language}=… changes it");
-                    done.left.push(Left { place: said.place, why });
-                }
-                continue;
-            }
-            // What is said for both is not said for one alone.
-            if said.platform.is_none() && one.platform.is_some() {
-                let why = format!("{} says it for both platforms", said.who());
-                done.left.push(Left { place: said.place, why });
-                continue;
-            }
-            match edit(context, &all, said, one) {
-                Plan::Edit(file, edit) => {
-                    let text = one.value.clone();
-                    let known = edits.iter().any(|(of, known)| *of == file && *known == edit);
-                    if !known {
-                        edits.push((file, edit));
-                    }
-                    done.places.push(Said { value: Some(text), ..said.clone() });
-                }
-                Plan::Done => {}
-                Plan::Left(why) => done.left.push(Left { place: said.place, why }),
-            }
-        }
-        for platform in [Platform::Android, Platform::Ios].into_iter().filter(|platform| one.is_for(*platform)) {
-            let from = main_id(context, platform).filter(|from| one.part == Part::Id && *from != one.value);
-            if let Some(from) = from {
-                for left in uses_of_id(context, platform, from, &one.value) {
-                    if !done.left.contains(&left) {
-                        done.left.push(left);
-                    }
-                }
-            }
-        }
+        change_places(context, &all, one, &mut edits, &mut done);
+        tell_the_rest(context, &all, one, &mut done.left);
     }
     let mut set = Edits::default();
     let grouped = edits.into_iter().map(|(file, edit)| (file, vec![edit]));
@@ -183,6 +144,72 @@ pub fn change(context: &Context<'_>, wanted: &[Change]) -> Result<Changed, Strin
     done.changed.sort_unstable();
     done.changed.dedup();
     Ok(done)
+}
+
+/// Plans to change the places that say a part.
+fn change_places(
+    context: &Context<'_>,
+    all: &[Said],
+    one: &Change,
+    edits: &mut Vec<(FileId, Edit)>,
+    done: &mut Changed,
+) {
+    for said in all.iter().filter(|said| said.part == one.part) {
+        if said.platform.is_some_and(|platform| !one.is_for(platform)) {
+            continue;
+        }
+        if said.language != one.language {
+            if let (Some(language), None, Some(value)) = (&said.language, &one.language, &said.value) {
+                let why = format!("in {language} the name is {value}, and stays: --set name.{language}=… changes it");
+                done.left.push(Left { place: said.place, why });
+            }
+            continue;
+        }
+        // What is said for both is not said for one alone.
+        if said.platform.is_none() && one.platform.is_some() {
+            let why = format!("{} says it for both platforms", said.who());
+            done.left.push(Left { place: said.place, why });
+            continue;
+        }
+        match edit(context, all, said, one) {
+            Plan::Edit(file, edit) => {
+                let text = one.value.clone();
+                let known = edits.iter().any(|(of, known)| *of == file && *known == edit);
+                if !known {
+                    edits.push((file, edit));
+                }
+                done.places.push(Said { value: Some(text), ..said.clone() });
+            }
+            Plan::Done => {}
+            Plan::Left(why) => done.left.push(Left { place: said.place, why }),
+        }
+    }
+}
+
+/// Tells of what is said nowhere, and of what hangs on an id.
+fn tell_the_rest(context: &Context<'_>, all: &[Said], one: &Change, left: &mut Vec<Left>) {
+    for platform in [Platform::Android, Platform::Ios].into_iter().filter(|platform| one.is_for(*platform)) {
+        let says = |said: &Said| {
+            said.part == one.part && said.language == one.language && said.platform.is_none_or(|only| only == platform)
+        };
+        // What the owner says in a file of theirs makes no app.
+        if context.app.has(platform) && !all.iter().any(|said| says(said) && said.ships) {
+            let why = format!(
+                "{}: nothing says the {} yet; state it once, and it is changed from then on",
+                platform.title(),
+                one.part.word()
+            );
+            left.push(Left { place: None, why });
+        }
+        let from = main_id(context, platform).filter(|from| one.part == Part::Id && *from != one.value);
+        if let Some(from) = from {
+            for use_of_it in uses_of_id(context, platform, from, &one.value) {
+                if !left.contains(&use_of_it) {
+                    left.push(use_of_it);
+                }
+            }
+        }
+    }
 }
 
 /// Returns the id of what ships on a platform; on Android without what flavors and build types put behind it.

@@ -152,11 +152,12 @@ fn human(all: &[Difference], old: &Side, new: &Side, whole: bool) -> String {
         0 => String::new(),
         more => format!(" Of {more} nobody who updates notices anything: -v lists them."),
     };
-    out.push_str(&match all.len() {
-        0 => format!("{now} declares what {before} declares.\n"),
-        1 => format!("1 difference between {before} and {now}.{more}\n"),
-        count => format!("{count} differences between {before} and {now}.{more}\n"),
-    });
+    let verdict = match all.len() {
+        0 => format!("{now} declares what {before} declares."),
+        1 => format!("1 difference between {before} and {now}.{more}"),
+        count => format!("{count} differences between {before} and {now}.{more}"),
+    };
+    out.push_str(&wrap(&verdict, width(), 0));
     out
 }
 
