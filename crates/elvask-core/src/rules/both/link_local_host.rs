@@ -16,7 +16,7 @@ static ABOUT: About = About {
     id: "link-local-host",
     level: Level::Warning,
     platform: None,
-    summary: "Reports, with `--release`, a link filter or an associated domain of a host of this machine or of a private network.",
+    summary: "Reports a link filter or an associated domain of a host of this machine or of a private network, with `--release`.",
     effect: "No link of that host reaches anybody, and the one that was meant is missing.",
     wrong: "<data android:scheme=\"https\" android:host=\"10.0.2.2\" />",
     right: "<data android:scheme=\"https\" android:host=\"marram.example\" />",
