@@ -81,16 +81,19 @@ fn what_cannot_be_a_value_is_refused_and_nothing_is_written() {
 
 #[test]
 fn flavors_keep_what_they_put_behind_and_ids_of_their_own() {
-    let build = "plugins { id 'com.android.application' }\nandroid {\n  namespace 'example.marram'\n  defaultConfig {\n    applicationId 'example.marram.log'\n    versionCode 3\n    versionName '1.0'\n  }\n  flavorDimensions 'kind'\n  productFlavors {\n    free { dimension 'kind'\n applicationIdSuffix '.free'\n }\n    paid { dimension 'kind' }\n    club { dimension 'kind'\n applicationId 'example.reed.log'\n }\n  }\n}\n";
+    let build = "plugins { id 'com.android.application' }\nandroid {\n  namespace 'example.marram'\n  defaultConfig {\n    applicationId 'example.marram.log'\n    versionCode 3\n    versionName '1.0'\n  }\n  flavorDimensions 'kind'\n  productFlavors {\n    free { dimension 'kind'\n applicationIdSuffix '.free'\n }\n    paid { dimension 'kind' }\n    club { dimension 'kind'\n applicationId 'example.reed.log'\n versionCode 2003\n }\n  }\n}\n";
     let app = App::with(&[(MANIFEST, BARE), ("android/app/build.gradle", build)]);
     let shown = app.run(&["identity"]);
     let sentences: String = shown.out.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(sentences.contains("example.marram.log.free (freeRelease, freeDebug)"), "{}", shown.out);
     assert!(sentences.contains("these are installed beside each other"), "{}", shown.out);
-    let ran = app.run(&["identity", "--set", "id=example.dunlin.log", "--yes"]);
+    let ran = app.run(&["identity", "--set", "id=example.dunlin.log", "--set", "build=4", "--yes"]);
     assert_eq!(ran.code, 0, "{}", ran.err);
     let after = app.read("android/app/build.gradle");
-    assert_eq!(after, build.replace("'example.marram.log'", "'example.dunlin.log'"));
+    let wanted =
+        build.replace("'example.marram.log'", "'example.dunlin.log'").replace("versionCode 3\n", "versionCode 4\n");
+    assert_eq!(after, wanted);
+    assert!(ran.out.contains("clubRelease, clubDebug has a build of its own, 2003, which stays"), "{}", ran.out);
     assert!(
         ran.out.contains("clubRelease, clubDebug has an id of its own, example.reed.log, which stays"),
         "{}",
@@ -130,6 +133,22 @@ fn settings_are_followed_to_their_source_and_extensions_go_with_the_app() {
     assert_eq!(app.read("ios/Marram/Info.plist"), list, "the copy stays");
     assert!(ran.out.contains("register example.salt.log in the developer account"), "{}", ran.out);
     assert!(ran.out.contains("elvask/account.toml:3:6"), "{}", ran.out);
+    let parts = wanted.replace("= example.salt.log.share", "= \"$(BASE_ID).share\"");
+    app.write(
+        "ios/Marram.xcodeproj/project.pbxproj",
+        parts.replace(
+            "name = Release; buildSettings = { INFOPLIST_FILE = Share",
+            "name = Release; buildSettings = { BASE_ID = example.salt.log; INFOPLIST_FILE = Share",
+        ),
+    );
+    let ran = app.run(&["identity", "--set", "ios-id=example.reed.log", "--yes"]);
+    let said: String = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        said.contains("put together of parts here ($(BASE_ID).share), and stays")
+            || said.contains("put together of parts here (\"$(BASE_ID).share\"), and stays"),
+        "{}",
+        ran.out
+    );
     // A hyphen wants quotes there.
     app.run(&["identity", "--set", "ios-id=example.salt-marsh.log", "--yes"]);
     assert!(app.read("ios/Marram.xcodeproj/project.pbxproj").contains("BASE_ID = \"example.salt-marsh.log\";"));
@@ -205,6 +224,42 @@ fn what_is_said_nowhere_is_told() {
             "plugins { id 'com.android.application' }\nandroid {\n  namespace 'example.marram'\n  defaultConfig {\n    applicationId 'example.marram.log'\n  }\n}\n",
         ),
     ]);
-    let ran = app.run(&["identity", "--set", "build=4", "--yes"]);
+    let ran = app.run(&["identity", "--set", "build=4", "--set", "name=Knot & \"Ring\"", "--yes"]);
     assert!(ran.out.contains("Android: nothing says the build yet"), "{}{}", ran.out, ran.err);
+    // The name stands in the manifest itself here.
+    assert_eq!(app.read(MANIFEST), BARE.replace("\"Marram\"", "\"Knot &amp; &quot;Ring&quot;\""));
+}
+
+#[test]
+fn what_is_called_otherwise_keeps_its_name() {
+    let list = |name: &str| {
+        format!(
+            "<plist version=\"1.0\">\n<dict>\n\t<key>CFBundleDisplayName</key>\n\t<string>{name}</string>\n</dict>\n</plist>\n"
+        )
+    };
+    let app = App::with(&[
+        (MANIFEST, BARE),
+        ("ios/Marram.xcodeproj/project.pbxproj", PROJECT),
+        ("ios/Marram/Info.plist", &list("Marram")),
+        ("ios/Share/Info.plist", &list("Marram")),
+    ]);
+    let ran = app.run(&["identity", "--set", "name=Knot", "--yes"]);
+    assert_eq!(app.read("ios/Marram/Info.plist"), list("Knot"), "{}", ran.err);
+    assert_eq!(app.read("ios/Share/Info.plist"), list("Marram"), "that of the extension");
+    assert!(ran.out.contains("Share has a name of its own, Marram, which stays"), "{}", ran.out);
+    // A build for trials has a setting of its own.
+    let trials = PROJECT
+        .replace(
+            "PRODUCT_BUNDLE_IDENTIFIER = example.marram.log.dev;",
+            "PRODUCT_BUNDLE_IDENTIFIER = example.marram.log.dev; INFOPLIST_KEY_CFBundleDisplayName = \"Marram dev\";",
+        )
+        .replace(
+            "PRODUCT_BUNDLE_IDENTIFIER = \"$(BASE_ID)\";",
+            "PRODUCT_BUNDLE_IDENTIFIER = \"$(BASE_ID)\"; INFOPLIST_KEY_CFBundleDisplayName = Marram;",
+        );
+    app.write("ios/Marram.xcodeproj/project.pbxproj", &trials);
+    app.write("ios/Marram/Info.plist", "<plist version=\"1.0\">\n<dict>\n</dict>\n</plist>\n");
+    app.run(&["identity", "--set", "ios-name=Knot", "--yes"]);
+    let wanted = trials.replace("CFBundleDisplayName = Marram;", "CFBundleDisplayName = Knot;");
+    assert_eq!(app.read("ios/Marram.xcodeproj/project.pbxproj"), wanted);
 }

@@ -251,6 +251,9 @@ fn edit(context: &Context<'_>, all: &[Said], said: &Said, wanted: &Change) -> Pl
         },
         _ => wanted.value.clone(),
     };
+    if has_its_own(context, all, said) && wanted.language.is_none() {
+        return Plan::Left(format!("{of} has a {} of its own, {value}, which stays", said.part.word()));
+    }
     let source = context.sources.file(place.file);
     let written = place.span.of(&source.text);
     // Another part is said in the same words, as where the build is the version: what is changed would change both.
@@ -271,7 +274,10 @@ fn edit(context: &Context<'_>, all: &[Said], said: &Said, wanted: &Change) -> Pl
     let decoded =
         if is_markup(&source.shown) { elvask_markup::xml::unescape(inner).into_owned() } else { inner.to_owned() };
     if decoded != old {
-        return Plan::Left(format!("{of}: it is put together of parts here ({}); a person changes it", written.trim()));
+        return Plan::Left(format!(
+            "{of}: it is put together of parts here ({}), and stays: see whether they say what you want now",
+            written.trim()
+        ));
     }
     let start = place.span.start + written.find(inner).unwrap_or_default();
     let span = Span::new(start, start + inner.len());
@@ -282,6 +288,27 @@ fn edit(context: &Context<'_>, all: &[Said], said: &Said, wanted: &Change) -> Pl
         return Plan::Done;
     }
     Plan::Edit(place.file, Edit::replace(span, text))
+}
+
+/// Says whether a place is of something that is called or counted otherwise than what ships first: an extension, a flavor, a build for
+/// trials. The parts of an app for iOS all have one version.
+fn has_its_own(context: &Context<'_>, all: &[Said], said: &Said) -> bool {
+    let alike = match said.part {
+        Part::Id => true,
+        Part::Name => said.platform.is_none(),
+        Part::Version | Part::Build => said.platform != Some(Platform::Android),
+    };
+    // What the owner says in a file of theirs is meant for all.
+    if alike || said.place.map(|place| place.file) == context.app.config_file {
+        return false;
+    }
+    let key = |one: &Said| (one.part, one.platform, one.language.is_none());
+    let first = all.iter().find(|one| one.ships && key(one) == key(said));
+    let extensions = context.app.ios.iter().flat_map(|ios| &ios.extensions);
+    let embedded = extensions
+        .filter(|_| said.platform == Some(Platform::Ios))
+        .any(|one| said.of.iter().all(|of| of.split('/').next() == Some(one.name.as_str())));
+    embedded || first.is_some_and(|first| first.value != said.value)
 }
 
 /// Returns the id that a place says once the app's is another one; `None` where it has no part of the app's in it.

@@ -102,8 +102,8 @@ fn answer_to(store: &Store, method: &str, path: &str, body: &[u8]) -> Result<Ans
                 "GET" => store.get(kind, id)?.map(|text| (200, shown(thing, id, &text))).ok_or_else(absent),
                 "PUT" => {
                     is_id(id)?;
-                    let other = store.list(kind)?.into_iter().find(|(other, _)| thing == Thing::Team && other != id);
-                    if let Some((other, _)) = other {
+                    let teams = if thing == Thing::Team { store.list(kind)? } else { Vec::new() };
+                    if let Some((other, _)) = teams.iter().find(|(other, _)| other != id) {
                         return Err(Refused(
                             409,
                             format!("the account is of the team {other}; withdraw that one first"),
@@ -194,7 +194,7 @@ fn stated(thing: Thing, id: &str, body: &[u8]) -> Result<String, Refused> {
         }
     };
     // What would make the whole unreadable is not taken.
-    let whole = with(&Statement { account: 1, ..Statement::default() }, thing, id, &kept.to_string());
+    let whole = with(Statement { account: 1, ..Statement::default() }, thing, id, &kept.to_string());
     fits(&whole).map_err(|why| Refused(422, why))?;
     Ok(kept.to_string())
 }
@@ -213,8 +213,7 @@ fn shown(thing: Thing, id: &str, text: &str) -> Value {
 }
 
 /// Adds a thing to what is registered.
-fn with(all: &Statement, thing: Thing, id: &str, text: &str) -> Statement {
-    let mut all = all.clone();
+fn with(mut all: Statement, thing: Thing, id: &str, text: &str) -> Statement {
     let value = shown(thing, id, text);
     let ios = all.ios.get_or_insert_default();
     let android = all.android.get_or_insert_default();
@@ -261,7 +260,7 @@ fn statement(store: &Store) -> Result<Statement, Refused> {
     };
     for (kind, thing) in THINGS {
         for (id, text) in store.list(kind)? {
-            all = with(&all, thing, &id, &text);
+            all = with(all, thing, &id, &text);
         }
     }
     Ok(all)
