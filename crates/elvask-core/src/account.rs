@@ -117,6 +117,11 @@ impl Account {
         }
     }
 
+    /// Goes through the apps of both platforms.
+    pub fn all_apps(&self) -> impl Iterator<Item = &Registered> {
+        [&self.android_apps, &self.ios_apps].into_iter().flatten().flatten()
+    }
+
     /// Returns what a person does besides to have it stated: in the file, where that is what was read.
     pub(crate) fn also(&self, does: &str) -> String {
         match self.service {

@@ -12,6 +12,7 @@ use crate::dangling;
 use crate::finding::{Finding, Level};
 use crate::judged::{Judged, judged};
 use crate::needs::Settings;
+use crate::release::{Verdict, verdicts};
 use crate::rules::{self, RULES};
 use crate::unread;
 use crate::waivers;
@@ -23,6 +24,8 @@ pub struct Report {
     pub findings: Vec<Finding>,
     /// Each side of the app, with what it was held against.
     pub judged: Vec<Judged>,
+    /// What a person makes sure of before a release; empty where the check is for no release.
+    pub release: Vec<Verdict>,
 }
 
 impl Report {
@@ -90,7 +93,8 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         let file = |finding: &'_ Finding| sources.file(finding.place.file).shown.clone();
         file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
     });
-    Report { findings, judged: judged(&context) }
+    let release = if settings.release { verdicts(&context, &findings) } else { Vec::new() };
+    Report { findings, judged: judged(&context), release }
 }
 
 /// Leads a finding about a file that is made of a document back to the document.

@@ -374,5 +374,5 @@ fn brought_over(again: &App, more: Outcome, first: &Sources) -> Option<Outcome> 
     };
     let mended = more.mended.into_iter().map(over).collect::<Option<_>>()?;
     let findings = more.left.findings.into_iter().map(over).collect::<Option<_>>()?;
-    Some(Outcome { sources, changed, mended, left: Report { findings, judged: more.left.judged }, wants: more.wants })
+    Some(Outcome { sources, changed, mended, left: Report { findings, ..more.left }, wants: more.wants })
 }

@@ -52,6 +52,7 @@ pub mod needs;
 mod open;
 pub mod place;
 pub mod registered;
+pub mod release;
 pub mod rules;
 pub mod survey;
 #[cfg(test)]

@@ -113,6 +113,7 @@ pub static RULES: &[&dyn Rule] = &[
     &ios::entitlement_missing::EntitlementMissing,
     &ios::entitlement_value::EntitlementValue,
     &ios::entitlement_unwired::EntitlementUnwired,
+    &ios::push_development::PushDevelopment,
     &ios::entitlement_differs::EntitlementDiffers,
     &ios::group_unshared::GroupUnshared,
     &ios::entitlement_not_in_profile::EntitlementNotInProfile,

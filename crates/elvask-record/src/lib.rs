@@ -35,7 +35,7 @@ pub use survey::{
     UnresolvedRecord, ValueRecord, VariantsRecord, WhoRecord, WhyRecord, WidgetDeclarationRecord, WidgetRecord,
 };
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use elvask_needs::reach::Reach;
 use elvask_needs::remedy::{Remedy, Want};
@@ -49,6 +49,7 @@ use serde::Serialize;
 
 use elvask_core::app::App;
 use elvask_core::check::Report;
+use elvask_core::release::{Verdict, worst};
 use elvask_core::finding::{Finding, Level, NeededBy};
 use elvask_core::judged::Judged;
 use elvask_core::survey::{Declaration, Difference, Survey};
@@ -428,6 +429,45 @@ pub struct CheckRecord {
     pub not_shown: usize,
     /// Each side of the app, with what it was held against.
     pub judged: Vec<JudgedRecord>,
+    /// With `--release`: what is made sure of before a release, in the order in which it would be stopped.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub release: Vec<PointRecord>,
+}
+
+/// One thing that is made sure of before a release.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct PointRecord {
+    /// Who would stop the release there: `build`, `upload` (the store's machines), `review` (a person at the store) or `device` (it ships, and fails
+    /// there).
+    pub stage: &'static str,
+    /// What is right when all is well.
+    pub point: &'static str,
+    /// The platform; null for both.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Platform>"))]
+    pub platform: Option<Platform>,
+    /// How bad the worst finding there is; null where there is none. Waived ones do not count.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<crate::words::Level>"))]
+    pub worst: Option<Level>,
+    /// The rules of its findings.
+    pub rules: Vec<&'static str>,
+    /// Why it could not be looked at, or not at all of it; null where it was.
+    pub not_seen: Option<String>,
+}
+
+impl PointRecord {
+    fn of(report: &Report, verdict: &Verdict) -> Self {
+        let found = || verdict.findings(&report.findings).filter(|finding| finding.counts());
+        let rules: BTreeSet<&'static str> = found().map(|finding| finding.rule.id).collect();
+        PointRecord {
+            stage: verdict.point.stage.id(),
+            point: verdict.point.title,
+            platform: verdict.point.platform,
+            worst: worst(found()),
+            rules: rules.into_iter().collect(),
+            not_seen: verdict.not.clone(),
+        }
+    }
 }
 
 /// A side of an app, and what it was held against.
@@ -478,6 +518,11 @@ impl CheckRecord {
             rules: by_rule(report),
             not_shown,
             judged: report.judged.iter().map(JudgedRecord::of).collect(),
+            release: match not_shown {
+                0 => report.release.iter().map(|verdict| PointRecord::of(report, verdict)).collect(),
+                // Of points whose findings are left out nobody could say that they are right.
+                _ => Vec::new(),
+            },
         }
     }
 }

@@ -10,6 +10,7 @@ use std::path::PathBuf;
 
 use anstream::ColorChoice;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use elvask_core::needs::LastRelease;
 
 use crate::report;
 
@@ -362,6 +363,7 @@ pub(crate) struct GivenOptions {
 Examples:
   elvask demo
   elvask demo --layout pubspec --into /tmp/marram
+  elvask demo --release                  what comes before an upload
   elvask demo --unpack --into marram     only unpack it, to try things yourself")]
 pub(crate) struct Demo {
     /// Which of the apps.
@@ -373,6 +375,9 @@ pub(crate) struct Demo {
     /// Only unpack the app.
     #[arg(long)]
     pub(crate) unpack: bool,
+    /// Walk what comes before a release.
+    #[arg(long, conflicts_with = "unpack")]
+    pub(crate) release: bool,
     /// The form of the report.
     #[arg(long, value_name = "FORM", default_value = "human")]
     pub(crate) format: Format,
@@ -415,6 +420,7 @@ pub(crate) struct Survey {
 Examples:
   elvask check
   elvask check --release --deny warning      before an upload
+  elvask check --release --last 2.3.0+41     the stores have that one already
   elvask check --release --on 2027-08-31     what will be wrong on that day
   elvask check -q                            one line for each finding
   elvask check -v                            every proof, and every finding by itself
@@ -449,6 +455,10 @@ pub(crate) struct Check {
     /// The day that levels, certificates and waivers are held against: 2027-08-31; today without it.
     #[arg(long, value_name = "DAY", value_parser = day)]
     pub(crate) on: Option<String>,
+    /// What the stores have: a version, and its build behind a plus: 2.3.0+41. Without it, the highest version that a tag of the repository
+    /// names, where the app is the whole repository.
+    #[arg(long, value_name = "VERSION", requires = "release", value_parser = last_release)]
+    pub(crate) last: Option<LastRelease>,
     /// Look at every app in the folder.
     #[arg(long)]
     pub(crate) all: bool,
@@ -458,6 +468,11 @@ pub(crate) struct Check {
     /// List waived findings too, with their reasons.
     #[arg(long)]
     pub(crate) waived: bool,
+}
+
+/// Reads what `--last` says.
+fn last_release(text: &str) -> Result<LastRelease, String> {
+    LastRelease::read(text, "the stores have".to_owned(), true)
 }
 
 /// `elvask fill`.

@@ -5,6 +5,7 @@ mod human;
 mod json;
 mod junit;
 mod markdown;
+mod release;
 mod sarif;
 
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
@@ -29,6 +30,8 @@ pub(crate) struct Checked<'a> {
     pub(crate) left_out: usize,
     /// Whether waived findings are listed too.
     pub(crate) waived: bool,
+    /// The day that it was held against.
+    pub(crate) day: Option<&'a str>,
     /// Which findings make the check fail.
     pub(crate) failing: &'a Failing,
 }

@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
 use std::sync::Mutex;
 
+use elvask_core::needs::LastRelease;
 use elvask_project::files::{Disk, FileKind, Files, limit_of};
 
 use crate::output::Failure;
@@ -212,6 +213,27 @@ fn git(folder: &Path) -> Command {
 fn cannot_run(error: &io::Error) -> Failure {
     Failure::new(format!("a revision is read by git, which cannot be run: {error}"))
         .hint("install git, or give the JSON of an earlier check: elvask check --format json > earlier.json")
+}
+
+/// Returns the highest version among the tags behind the commit that is checked out: `v2.3.0`, `2.3.0`, `2.3.0+41`. A tag of that commit
+/// itself may be the one of the release that is about to be made, and does not count. Only where the app is the whole repository: the tags of
+/// another one name the versions of all sorts of things.
+pub(crate) fn last_tagged(root: &Path) -> Option<LastRelease> {
+    let top = PathBuf::from(line(root, &["rev-parse", "--show-toplevel"]).ok()?);
+    if std::fs::canonicalize(top).ok()? != std::fs::canonicalize(root).ok()? {
+        return None;
+    }
+    let tags = |which: &str| Some(String::from_utf8_lossy(&output(root, &["tag", which, "HEAD"]).ok()?).into_owned());
+    let (merged, here) = (tags("--merged")?, tags("--points-at")?);
+    let earlier = merged.lines().filter(|tag| !here.lines().any(|one| one == *tag));
+    let versions = earlier.filter_map(|tag| {
+        let last = LastRelease::read(tag.strip_prefix('v').unwrap_or(tag), format!("the tag {tag} names"), false).ok()?;
+        let version = last.version.clone()?;
+        let numbers: Option<Vec<u64>> = version.split('.').map(|part| part.parse().ok()).collect();
+        // A number alone may be anything.
+        numbers.filter(|numbers| numbers.len() > 1).map(|numbers| (numbers, last))
+    });
+    versions.max_by(|one, other| one.0.cmp(&other.0)).map(|(_, last)| last)
 }
 
 fn output(folder: &Path, words: &[&str]) -> Result<Vec<u8>, Failure> {

@@ -15,6 +15,7 @@ mod owner;
 mod program;
 mod reach;
 mod readme;
+mod release;
 mod reports;
 mod service;
 mod support;

@@ -32,6 +32,7 @@ pub mod purpose_superseded;
 pub mod purpose_unknown;
 pub mod purpose_untranslated;
 pub mod purpose_vague;
+pub mod push_development;
 pub mod query_scheme_excess;
 pub mod query_scheme_form;
 pub mod query_scheme_missing;

@@ -10,6 +10,7 @@ use super::{Done, Outcome, all_apps, load_at, none_is_found, root_of, settings, 
 use crate::options::Check;
 use crate::output::{Failure, Output};
 use crate::report::{Checked, Failing, is_of, is_rule_or_family};
+use crate::revision::last_tagged;
 
 pub(crate) fn run(options: &Check, output: &Output) -> Done {
     let failing = failing(options)?;
@@ -22,6 +23,12 @@ pub(crate) fn run(options: &Check, output: &Output) -> Done {
         let mut settings = settings(options.release);
         if let Some(day) = &options.on {
             settings.today = Some(day.clone());
+        }
+        if options.release {
+            settings.last = match &options.last {
+                Some(last) => Some(last.clone()),
+                None => last_tagged(&root),
+            };
         }
         let mut report = check(&app, &settings);
         let path = options.all.then(|| typed(&root));
@@ -48,6 +55,7 @@ pub(crate) fn run(options: &Check, output: &Output) -> Done {
             report: &report,
             left_out,
             waived: options.waived,
+            day: settings.today.as_deref(),
             failing: &failing,
         };
         reporter.app(&checked, output);

@@ -85,6 +85,10 @@ const STEPS: [Step; 8] = [
 ];
 
 pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
+    if options.release {
+        // Said before anything is unpacked.
+        options.layout.release_walk()?;
+    }
     let folder = unpack(options)?;
     let human = options.format == Format::Human;
     if options.unpack {
@@ -97,7 +101,7 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
     }
     let program = std::env::current_exe()
         .map_err(|error| Failure::new(format!("this program cannot be found again: {error}")))?;
-    let (walk, given) = options.layout.walk();
+    let (walk, given) = if options.release { options.layout.release_walk()? } else { options.layout.walk() };
     let mut steps = Vec::new();
     let mut last = Outcome::CouldNotRun;
     for (at, step) in walk.iter().enumerate() {
@@ -132,6 +136,34 @@ pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {
     }
     Ok(last)
 }
+
+/// What comes before an upload, where the app is the one of [`STEPS`].
+const STEPS_RELEASE: [Step; 4] = [
+    Step {
+        words: &["check", "--release", "--last", "2.3.0+30"],
+        given: false,
+        told: "Marram 2.4.0 is to be released, and the stores have 2.3.0 with the build 30. What would stop it, in the order in which it would be stopped?",
+        shows: "The exit code is 1. What could not be looked at is said, and never called right.",
+    },
+    Step {
+        words: &["fill"],
+        given: true,
+        told: "All that can be mended is mended, with three values that only the owner can give.",
+        shows: "",
+    },
+    Step {
+        words: &["check", "--release", "--last", "2.3.0+30"],
+        given: false,
+        told: "And the page again.",
+        shows: "The exit code is 0.",
+    },
+    Step {
+        words: &["compare", "elvask/survey-2.3.0.json"],
+        given: false,
+        told: "What does whoever has 2.3.0 notice of the update? The survey of that release was kept.",
+        shows: "",
+    },
+];
 
 /// The walk over an app whose platform files are made of one document.
 const STEPS_SMALL: [Step; 6] = [
@@ -259,6 +291,17 @@ impl DemoLayout {
             }
             DemoLayout::Widget | DemoLayout::Appjson => {
                 "  elvask why camera\n  elvask declare bluetooth --purpose bluetooth=\"Reads the scale.\"\n  elvask withdraw scheme marram --dry-run\n"
+            }
+        }
+    }
+
+    /// Returns what comes before a release of the app, and what its owner would say.
+    fn release_walk(self) -> Result<(&'static [Step], &'static [&'static str]), Failure> {
+        match self {
+            DemoLayout::Npm | DemoLayout::Pubspec => Ok((&STEPS_RELEASE, &GIVEN)),
+            _ => {
+                let failure = Failure::new("--release: this sample app is not walked to its release");
+                Err(failure.hint("`elvask demo --release` and `elvask demo --release --layout pubspec` are"))
             }
         }
     }

@@ -79,7 +79,7 @@ pub(crate) fn run(options: &Trim, output: &Output) -> Done {
         let brought = brought.iter().map(|one| brought_record(&context, one)).collect();
         let summary = SummaryRecord::of(&Report {
             findings: report.findings.iter().filter(|one| mine(one)).cloned().collect(),
-            judged: Vec::new(),
+            ..Report::default()
         });
         let findings = findings.iter().map(|finding| FindingRecord::of(&app.sources, finding)).collect();
         output.json(&TrimRecord {

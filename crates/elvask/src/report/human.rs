@@ -3,10 +3,10 @@
 use elvask_core::app::{App, Plugin};
 use elvask_core::check::Report;
 use elvask_core::fill::wants;
-use elvask_core::finding::Level;
+use elvask_core::finding::{Finding, Level};
 use elvask_needs::remedy::Remedy;
 
-use super::{Checked, Reporter};
+use super::{Checked, Reporter, release};
 use crate::output::Output;
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 use crate::render::{clean, compact, count, snippet};
@@ -33,9 +33,12 @@ impl Reporter for Human {
 fn human(checked: &Checked<'_>, output: &Output) -> String {
     let Checked { app, report, .. } = checked;
     let listed = report.findings.iter().filter(|finding| checked.waived || finding.counts());
+    // Of points whose findings are left out nobody could say that they are right.
+    let is_release = !report.release.is_empty() && checked.left_out == 0;
     let mut text = match (output.quiet, output.verbose) {
         (true, _) => listed.map(|finding| snippet::line(&app.sources, finding)).collect(),
         (_, true) => listed.map(|finding| format!("{}\n", snippet::finding(&app.sources, finding))).collect(),
+        _ if is_release => release::page(checked),
         _ => compact::findings(&app.sources, listed),
     };
     text.push_str(&summary(app, report, checked.left_out));
@@ -43,6 +46,9 @@ fn human(checked: &Checked<'_>, output: &Output) -> String {
         text.push_str(&next(report));
     }
     text.push_str(&covered(report));
+    if is_release && report.findings.iter().any(Finding::counts) && !output.quiet && !output.verbose {
+        text.push_str(&paint(FAINT, "`elvask check --release -v` shows each finding whole, with its lines and what mends it\n"));
+    }
     text
 }
 

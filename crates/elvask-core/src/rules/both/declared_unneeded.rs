@@ -23,7 +23,7 @@ pub(super) static ABOUT: About = About {
     id: "declared-unneeded",
     level: Level::Warning,
     platform: None,
-    summary: "Reports a permission, query, key, scheme, background mode or entitlement that the app declares and that no plugin and no native code of the app needs. `trim` looks for it; `check` does not.",
+    summary: "Reports a permission, query, key, scheme, background mode or entitlement that the app declares and that no plugin and no native code of the app needs. `trim` looks for it, and `check` where it is for what ships (--release).",
     effect: "Users are asked for more than the app uses; reviewers ask why.",
     wrong: "<uses-permission android:name=\"android.permission.READ_PHONE_STATE\" />   (and nothing needs it)",
     right: "(nothing)",
@@ -48,7 +48,8 @@ impl Rule for DeclaredUnneeded {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         // What a package would need that is not there is not known: nothing is offered then.
-        if !context.settings.unneeded || !context.app.not_installed.is_empty() {
+        let settings = context.settings;
+        if !(settings.unneeded || settings.release) || !context.app.not_installed.is_empty() {
             return;
         }
         let unseen = context.app.unseen_on_ios();
@@ -75,6 +76,8 @@ impl Rule for DeclaredUnneeded {
                     finding.mend(Remedy::Edit { title, edits: declared.removal, makes: None })
                 };
                 finding.platform = kind.platform();
+                // Only `trim` is asked to remove things.
+                finding.only_if_named = !settings.unneeded;
                 out.push(finding);
             }
         }

@@ -6,7 +6,7 @@ use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 use elvask_project::source::Place;
 
-use crate::account::{Registered, covers};
+use crate::account::covers;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::needs::Settings;
@@ -20,11 +20,11 @@ static ABOUT: About = About {
     id: "version-not-raised",
     level: Level::Error,
     platform: None,
-    summary: "Reports a build number that is not higher than the highest one that was uploaded, as elvask/account.toml states it.",
+    summary: "Reports a build number that is not higher than the highest one that was uploaded, as elvask/account.toml states it, and a version that was released already, as a tag of the repository or `--last` says.",
     effect: "The store refuses the upload.",
     wrong: "versionCode 41\nhighest-build = 41      # elvask/account.toml",
     right: "versionCode 42",
-    remedy: "A person raises the build number.",
+    remedy: "A person raises it: `elvask identity --set build=42`.",
     source: "Version your app; CFBundleVersion",
 };
 
@@ -38,41 +38,87 @@ impl Rule for VersionNotRaised {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let Some((account, file)) = account(context) else { return };
-        let registered = |platform: Platform, id: Option<&String>| -> Option<&Registered> {
-            let id = id?;
-            account.apps(platform)?.iter().find(|app| covers(&app.id.text, id))
-        };
-        let mut tell = |platform: Platform, what: &str, build: &str, place: Place, app: &Registered| {
-            let Some(highest) = &app.highest_build else { return };
-            if compare(build, &highest.text).is_none_or(Ordering::is_gt) {
-                return;
-            }
-            let message = format!("{what} {build} is not higher than {}, which the store has", highest.text);
-            let steps = format!("Raise {what} above {}.", highest.text);
-            let mut finding = Finding::new(&ABOUT, what, place, message)
-                .related(Place { file, span: highest.span }, "the highest that was uploaded")
-                .mend(Remedy::Manual(steps));
-            finding.platform = Some(platform);
-            if !out.iter().any(|known: &Finding| known.place == place) {
+        let mut tell = |finding: Finding| {
+            if !out.iter().any(|known: &Finding| known.place == finding.place) {
                 out.push(finding);
             }
         };
-        if let Some(ios) = &context.app.ios
-            && let (Some(build), Some(place)) = (&ios.build.value, ios.build.place)
-            && let Some(app) = registered(Platform::Ios, ios.id.value.as_ref())
-        {
-            tell(Platform::Ios, "the build", build, place, app);
-        }
-        for variant in context.app.android.iter().flat_map(elvask_project::appfiles::AndroidApp::judged) {
-            let stated = &variant.version_code;
-            if let (Some(code), Some(place)) = (stated.value, stated.place)
-                && let Some(app) = registered(Platform::Android, variant.id.value.as_ref())
-            {
-                tell(Platform::Android, "versionCode", &code.to_string(), place, app);
+        for one in stated(context) {
+            let registered = account(context).and_then(|(account, file)| {
+                let id = one.id?;
+                let app = account.apps(one.platform)?.iter().find(|app| covers(&app.id.text, id))?;
+                Some((app.highest_build.as_ref()?, file))
+            });
+            if let Some((highest, file)) = registered.filter(|_| one.is_build) {
+                let related = (Place { file, span: highest.span }, "the highest that was uploaded");
+                let held = one.held(&highest.text, "which the store has", Level::Error);
+                held.map(|finding| finding.related(related.0, related.1)).into_iter().for_each(&mut tell);
+            }
+            let Some(last) = &context.settings.last else { continue };
+            let (before, certain) = match one.is_build {
+                true => (&last.build, last.certain),
+                // The store for Android compares builds alone.
+                false => (&last.version, last.certain && one.platform == Platform::Ios),
+            };
+            let level = if certain { Level::Error } else { Level::Warning };
+            if let Some(before) = before {
+                one.held(before, &format!("which {}", last.said), level).into_iter().for_each(&mut tell);
             }
         }
     }
+}
+
+/// A version or a build as the app states it.
+struct StatedNumber<'a> {
+    platform: Platform,
+    id: Option<&'a String>,
+    what: &'static str,
+    is_build: bool,
+    value: String,
+    place: Place,
+}
+
+impl StatedNumber<'_> {
+    /// Holds it against an earlier one and returns what there is to tell.
+    fn held(&self, before: &str, who: &str, level: Level) -> Option<Finding> {
+        let what = self.what;
+        if compare(&self.value, before)?.is_gt() {
+            return None;
+        }
+        let message = format!("{what} {} is not higher than {before}, {who}", self.value);
+        let steps = format!("Raise {what} above {before}.");
+        let mut finding = Finding::new(&ABOUT, what, self.place, message).level(level).mend(Remedy::Manual(steps));
+        if !self.is_build {
+            finding = finding.effect(match self.platform {
+                Platform::Ios => "The store takes no build for a version that is out already.",
+                Platform::Android => "People see the version that they have, and cannot tell whether they have the update.",
+            });
+        }
+        finding.platform = Some(self.platform);
+        Some(finding)
+    }
+}
+
+/// Returns the versions and builds of what ships that are known without a build.
+fn stated<'a>(context: &Context<'a>) -> Vec<StatedNumber<'a>> {
+    let mut out = Vec::new();
+    let mut add = |platform, id, (what, is_build), value: Option<String>, place: Option<Place>| {
+        if let (Some(value), Some(place)) = (value, place) {
+            out.push(StatedNumber { platform, id, what, is_build, value, place });
+        }
+    };
+    if let Some(ios) = &context.app.ios {
+        let id = ios.id.value.as_ref();
+        add(Platform::Ios, id, ("the build", true), ios.build.value.clone(), ios.build.place);
+        add(Platform::Ios, id, ("the version", false), ios.version.value.clone(), ios.version.place);
+    }
+    for variant in context.app.android.iter().flat_map(elvask_project::appfiles::AndroidApp::judged) {
+        let id = variant.id.value.as_ref();
+        let (code, name) = (&variant.version_code, &variant.version_name);
+        add(Platform::Android, id, ("versionCode", true), code.value.map(|code| code.to_string()), code.place);
+        add(Platform::Android, id, ("versionName", false), name.value.clone(), name.place);
+    }
+    out
 }
 
 /// Compares two build numbers of one to three numbers with points between; `None` where one is something else.
@@ -92,6 +138,7 @@ mod tests {
     use std::cmp::Ordering;
 
     use super::compare;
+    use crate::needs::LastRelease;
     use crate::testing::Fixture;
 
     const ID: &str = "version-not-raised";
@@ -110,6 +157,29 @@ mod tests {
         assert_eq!(found("highest-build = '120'").len(), 1);
         assert!(found("highest-build = 40").is_empty());
         assert!(found("").is_empty(), "the file does not speak of it");
+    }
+
+    #[test]
+    fn a_version_that_was_released_already_is_told() {
+        let build = "plugins { id 'com.android.application' }\nandroid {\n  namespace 'example.marram'\n  defaultConfig {\n    versionCode 41\n    versionName '2.4.0'\n  }\n}\n";
+        let found = |last: &str, certain: bool| {
+            let mut app = Fixture::android("").build(build);
+            app.settings.release = true;
+            app.settings.last = Some(LastRelease::read(last, "is tagged".to_owned(), certain).unwrap());
+            app.found(ID)
+        };
+        assert_eq!(found("2.4.0", true), ["warning versionName 6:17"], "the store compares builds");
+        assert_eq!(found("2.10+41", true), ["error versionCode 5:17", "warning versionName 6:17"]);
+        assert_eq!(found("+41", false), ["warning versionCode 5:17"]);
+        assert!(found("2.3.9+40", true).is_empty());
+        let list = "    <key>CFBundleShortVersionString</key>\n    <string>2.4.0</string>\n";
+        let mut ios = Fixture::ios(list);
+        ios.settings.release = true;
+        ios.settings.last = Some(LastRelease::read("2.4", "is out".to_owned(), true).unwrap());
+        assert_eq!(ios.found(ID), ["error the version 5:13"]);
+        for wrong in ["", "v2", "2..1", "2.1+x"] {
+            assert!(LastRelease::read(wrong, String::new(), true).is_err(), "{wrong}");
+        }
     }
 
     #[test]

@@ -85,7 +85,7 @@ impl Rule for WaiverStale {
 fn is_looked_for(id: &str, context: &Context<'_>) -> bool {
     let settings = context.settings;
     if id == super::declared_unneeded::ABOUT.id {
-        return settings.unneeded;
+        return settings.unneeded || settings.release;
     }
     let of_accounts = context.app.account.file.is_some() && matches!(id, "identity-case" | "identity-mismatch");
     rules::find(id).is_none_or(|rule| rule.is_asked(settings)) && (!of_accounts || settings.holds_accounts())
