@@ -130,6 +130,8 @@ pub struct Choice {
     pub look: Look,
     /// Whether the texts of the app in other languages than its own are read too.
     pub languages: bool,
+    /// The folder of a package that is looked at as if the app had it already, in the place of one of its name.
+    pub beside: Option<PathBuf>,
     /// Where is kept what was found in packages.
     pub cache: Option<Arc<dyn Cache>>,
     /// What a service said is registered in the developer accounts, in the place of the app's own file.

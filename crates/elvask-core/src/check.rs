@@ -12,7 +12,7 @@ use crate::dangling;
 use crate::finding::{Finding, Level};
 use crate::judged::{Judged, judged};
 use crate::needs::Settings;
-use crate::release::{Verdict, verdicts};
+use crate::release::Release;
 use crate::rules::{self, RULES};
 use crate::unread;
 use crate::waivers;
@@ -24,8 +24,8 @@ pub struct Report {
     pub findings: Vec<Finding>,
     /// Each side of the app, with what it was held against.
     pub judged: Vec<Judged>,
-    /// What a person makes sure of before a release; empty where the check is for no release.
-    pub release: Vec<Verdict>,
+    /// What a person makes sure of before a release; `None` where the check is for no release.
+    pub release: Option<Release>,
 }
 
 impl Report {
@@ -93,7 +93,7 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         let file = |finding: &'_ Finding| sources.file(finding.place.file).shown.clone();
         file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
     });
-    let release = if settings.release { verdicts(&context, &findings) } else { Vec::new() };
+    let release = settings.release.then(|| Release::of(&context, &findings));
     Report { findings, judged: judged(&context), release }
 }
 

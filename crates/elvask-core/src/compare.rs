@@ -169,7 +169,7 @@ fn meaning(turn: Turn, fact: &Fact, before: Option<&str>) -> (&'static str, Stri
     }
     if is(Kind::Usage) {
         return match turn {
-            Turn::Gained => ("gained-permission", "A new dialog with this text, where the code asks.".to_owned()),
+            Turn::Gained => ("gained-permission", "A new dialog with the app's text, where the code asks.".to_owned()),
             Turn::Lost => ("lost-permission", "Where the code still asks, the system ends the app.".to_owned()),
             Turn::Changed => (
                 "changed-purpose",
@@ -234,6 +234,16 @@ fn meaning(turn: Turn, fact: &Fact, before: Option<&str>) -> (&'static str, Stri
         }
         _ => ("other", String::new()),
     }
+}
+
+/// Returns what it means to whoever updates that something is declared that was not; empty where it means nothing to them.
+pub(crate) fn meaning_of_new(fact: &Fact) -> String {
+    meaning(Turn::Gained, fact, None).1
+}
+
+/// Returns what it means that the lowest level is raised from `before`.
+pub(crate) fn meaning_of_level(fact: &Fact, before: &str) -> String {
+    level(fact, Some(before)).1
 }
 
 fn number(text: &str) -> Option<Vec<u64>> {

@@ -1,6 +1,7 @@
 //! `elvask.toml`: what the app's owner has said once and for all.
 
 mod links;
+mod network;
 
 use elvask_markup::Span;
 use elvask_needs::sheet::Sheet;
@@ -8,6 +9,7 @@ use elvask_platform::{capability, ios};
 use elvask_project::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 
 pub use links::LinksConfig;
+pub use network::{Cleartext, NetworkConfig};
 
 /// What `elvask.toml` says.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -24,6 +26,8 @@ pub struct Config {
     pub schemes: Vec<Text>,
     /// What else is said of links.
     pub links: LinksConfig,
+    /// Where the app connects to, where that is said.
+    pub network: Option<NetworkConfig>,
     /// Findings accepted on purpose.
     pub waivers: Vec<Waiver>,
 }
@@ -126,7 +130,7 @@ impl Config {
 }
 
 fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Config {
-    root.refuse_others(&["elvask", "app", "purposes", "plugins", "links", "waivers"], problems);
+    root.refuse_others(&["elvask", "app", "purposes", "plugins", "links", "network", "waivers"], problems);
     match root.number("elvask", problems) {
         Some(1) => {}
         Some(other) => {
@@ -168,6 +172,8 @@ fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Config {
         config.schemes = links.texts("schemes", false, problems);
         config.links = self::links::read(&links, problems);
     }
+    config.network =
+        root.table("network", "`[network]`", problems).map(|network| self::network::read(&network, problems));
     config.waivers = root
         .tables("waivers", "a waiver", problems)
         .iter()

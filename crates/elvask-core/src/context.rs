@@ -11,6 +11,7 @@ use elvask_needs::kinds::{self, Answering};
 use elvask_needs::remedy::Want;
 use elvask_needs::template::{fill_in, fill_in_value, is_unfilled_purpose};
 use elvask_platform::{Kind, Platform};
+use elvask_project::gradle::Stated;
 use elvask_project::names::{ANDROID, TOOLS};
 use elvask_project::scene::Scene;
 use elvask_project::source::{FileId, Place, Sources};
@@ -135,6 +136,19 @@ impl<'a> Context<'a> {
     pub fn lacking(&self, requirements: &[Requirement], met: impl Fn(&Effective<'a>) -> bool) -> Vec<String> {
         let holds = |variant: &&Effective<'a>| requirements.iter().any(|one| one.holds(&variant.levels));
         self.variants.iter().filter(holds).filter(|one| !met(one)).map(|one| one.variant.clone()).collect()
+    }
+
+    /// Returns what the property list of the app says under a key, or the setting of the build that it takes it from, with its place. The list wins
+    /// over the setting.
+    #[must_use]
+    pub fn listed_or(&self, key: &str, stated: &Stated<String>) -> (Option<String>, Option<Place>) {
+        let entry = self.plist.and_then(|plist| Some((plist, plist.entry(key)?)));
+        match entry.and_then(|(plist, entry)| Some((plist, entry, entry.value.as_str()?))) {
+            Some((plist, entry, text)) if !text.contains('$') => {
+                (Some(text.to_owned()), Some(plist.at(entry.value.span)))
+            }
+            _ => (stated.value.clone(), stated.place),
+        }
     }
 
     /// Returns the purpose that the owner gives for a key.

@@ -29,7 +29,7 @@ use crate::app::{App, Choice, Look, OWN_CODE, Plugin, PluginSheet, SheetOrigin};
 use crate::config::Config;
 use crate::discover;
 use crate::discover::Package;
-use crate::discover::layouts::{Search, Sides};
+use crate::discover::layouts::{LayoutSpec, Search, Sides};
 
 impl App {
     /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones
@@ -66,6 +66,7 @@ impl App {
     }
 
     /// Finds the app; what is `known` of a package is not looked for.
+    // In one piece: each step of the opening takes what the one before it found.
     fn load_knowing(
         files: &dyn Files,
         root: &Path,
@@ -90,7 +91,11 @@ impl App {
         let (config, config_file) =
             if files.is_file(&config_path) { read_config(&mut loading, &config_path) } else { Default::default() };
         let mut search = Search { choice, build: None };
-        let packages: Vec<Package> = specs.iter().flat_map(|spec| spec.packages(&mut loading, &mut search)).collect();
+        let mut packages: Vec<Package> =
+            specs.iter().flat_map(|spec| spec.packages(&mut loading, &mut search)).collect();
+        if let Some(folder) = &choice.beside {
+            put_beside(&mut loading, &specs, folder, &mut packages)?;
+        }
         let absent = packages.iter().filter(|package| package.root.is_none());
         let mut not_installed: Vec<(String, Place)> =
             absent.filter_map(|package| Some((package.name.clone(), package.dependency?))).collect();
@@ -129,6 +134,7 @@ impl App {
         // The resources of a folder that is made anew each time are not here to be read, and none is put where nothing builds it.
         if let Some(android) = android.as_mut().filter(|_| generated.is_none()) {
             android.resources = discover::resources::read(&mut loading, android, &plugins, choice.languages);
+            discover::resources::read_network(&mut loading, android, config.network.is_some());
             // There the build makes pictures and styles of the project's items: what is not found may be made.
             android.resources.complete &= specs.iter().all(|spec| spec.layout() != Layout::Msbuild);
         }
@@ -145,6 +151,25 @@ impl App {
             AppFiles { root, layouts, android, ios, widget, generated, required, sources, faults, notices, unresolved };
         Ok(App { files, plugins, config, config_file, account, site, not_installed })
     }
+}
+
+/// Puts a package beside those of the app, in the place of one of its name.
+fn put_beside(
+    loading: &mut Loading<'_>,
+    specs: &[&dyn LayoutSpec],
+    folder: &Path,
+    packages: &mut Vec<Package>,
+) -> Result<(), LoadError> {
+    // The later of two layouts is the more particular one.
+    let Some(package) = specs.iter().rev().find_map(|spec| spec.alone(loading, folder)) else {
+        let layouts: Vec<&str> = specs.iter().map(|spec| spec.layout().id()).collect();
+        return Err(LoadError::NoPackage(folder.display().to_string(), layouts.join(", ")));
+    };
+    let known = packages.iter().find(|known| known.name == package.name);
+    let dependency = known.and_then(|known| known.dependency);
+    packages.retain(|known| known.name != package.name);
+    packages.push(Package { dependency, ..package });
+    Ok(())
 }
 
 /// Says what was chosen and is not there: a variant of an app without that platform or without variants, and the like.

@@ -3,7 +3,7 @@
 use elvask_needs::kinds::android::level::stated;
 use elvask_needs::requirement::TARGET_LEVEL;
 use elvask_platform::{Level, Platform};
-use elvask_project::appfiles::AndroidApp;
+use elvask_project::appfiles::{AndroidApp, IosApp};
 
 use crate::account::Account;
 use crate::context::Context;
@@ -82,6 +82,47 @@ pub struct Verdict {
     pub point: &'static Point,
     /// Why it could not be looked at; `None` where it was.
     pub not: Option<String>,
+}
+
+/// A release, and what a person makes sure of before it.
+#[derive(Debug, Clone)]
+pub struct Release {
+    /// The app's id, where it is known.
+    pub id: Option<String>,
+    /// Its versions, each with its build where that is known; one where all platforms and variants have the same.
+    pub versions: Vec<(String, Option<String>)>,
+    /// The points that concern the app, in their order.
+    pub points: Vec<Verdict>,
+}
+
+impl Release {
+    /// Gathers what there is to say of a release of the app, given what was found.
+    #[must_use]
+    pub fn of(context: &Context<'_>, findings: &[Finding]) -> Self {
+        let app = context.app;
+        let android = app.android.as_ref().and_then(|android| AndroidApp::judged(android).next());
+        let mut id = android.and_then(|variant| variant.id.value.clone());
+        let mut versions: Vec<(String, Option<String>)> = Vec::new();
+        let mut add = |version: Option<String>, build: Option<String>| {
+            let Some(version) = version else { return };
+            let fits = |other: &Option<String>| *other == build || other.is_none() || build.is_none();
+            match versions.iter_mut().find(|(known, other)| *known == version && fits(other)) {
+                Some((_, known)) => *known = known.take().or(build),
+                None => versions.push((version, build)),
+            }
+        };
+        if let Some(variant) = android {
+            add(variant.version_name.value.clone(), variant.version_code.value.map(|code| code.to_string()));
+        }
+        if let Some(ios) = &app.ios {
+            id = id.or_else(|| ios.id.value.clone());
+            add(
+                context.listed_or("CFBundleShortVersionString", &ios.version).0,
+                context.listed_or("CFBundleVersion", &ios.build).0,
+            );
+        }
+        Release { id, versions, points: verdicts(context, findings) }
+    }
 }
 
 impl std::fmt::Debug for Verdict {
@@ -174,7 +215,8 @@ pub static POINTS: &[Point] = &[
             let by_account = context.app.account.all_apps().any(|app| app.highest_build.is_some());
             let mut variants = context.app.android.iter().flat_map(AndroidApp::judged);
             let android = variants.all(|variant| variant.version_code.value.is_some());
-            let ios = context.app.ios.as_ref().is_none_or(|ios| ios.build.value.is_some());
+            let build = |ios: &IosApp| context.listed_or("CFBundleVersion", &ios.build).0;
+            let ios = context.app.ios.as_ref().is_none_or(|ios| build(ios).is_some());
             let why = if !by_account && context.settings.last.is_none() {
                 "no tag of the repository, no highest-build in elvask/account.toml and no --last says what they were"
             } else if !(android && ios) {
@@ -296,7 +338,8 @@ pub static POINTS: &[Point] = &[
         title: "push is that of the store",
         rules: &["push-development"],
         look: |context| {
-            let pushes = context.surface.entitlements().is_some_and(|(_, list)| list.entry("aps-environment").is_some());
+            let pushes =
+                context.surface.entitlements().is_some_and(|(_, list)| list.entry("aps-environment").is_some());
             if pushes { Looked::Yes } else { Looked::Nothing }
         },
     },
@@ -326,11 +369,17 @@ pub static POINTS: &[Point] = &[
             let links = context.links();
             let android = links.android.iter().any(|(_, links)| links.link_filters().next().is_some());
             let ios = links.ios.as_ref().is_some_and(|ios| !(ios.schemes.is_empty() && ios.domains.is_empty()));
-            if !android && !ios {
-                Looked::Nothing
-            } else {
-                Looked::Yes
-            }
+            if !android && !ios { Looked::Nothing } else { Looked::Yes }
+        },
+    },
+    Point {
+        stage: Stage::Device,
+        platform: None,
+        title: "the places that the app asks can be reached",
+        rules: &["cleartext-blocked", "access-missing", "access-open"],
+        look: |context| match context.app.config.network {
+            Some(_) => Looked::Yes,
+            None => Looked::No("elvask.toml has no [network] that names them".to_owned()),
         },
     },
     Point {
@@ -371,8 +420,7 @@ pub fn point_of(rule: &str) -> &'static Point {
 }
 
 /// Returns the points that concern an app, in their order. What has findings concerns it in any case.
-#[must_use]
-pub fn verdicts(context: &Context<'_>, findings: &[Finding]) -> Vec<Verdict> {
+fn verdicts(context: &Context<'_>, findings: &[Finding]) -> Vec<Verdict> {
     let sides = judged(context);
     let none = sides.iter().all(|side| side.not.is_some());
     let mut out = Vec::new();
@@ -400,8 +448,8 @@ pub fn worst<'f>(findings: impl Iterator<Item = &'f Finding>) -> Option<Level> {
 
 #[cfg(test)]
 mod tests {
-    use super::{POINTS, Stage, point_of};
-    use crate::check::check;
+    use super::{POINTS, Stage, Verdict, point_of};
+    use crate::check::{Report, check};
     use crate::rules;
     use crate::testing::Fixture;
 
@@ -418,6 +466,10 @@ mod tests {
         assert!(stages.is_sorted(), "points stand in the order in which a release is stopped");
     }
 
+    fn points(report: &Report) -> &[Verdict] {
+        &report.release.as_ref().expect("it is about a release").points
+    }
+
     #[test]
     fn what_was_not_looked_at_is_never_called_right() {
         let mut app = Fixture::android("    <application android:debuggable=\"true\" />\n");
@@ -425,18 +477,18 @@ mod tests {
         let report = check(&app.load(), &app.settings);
         let verdict = |rule: &str| {
             let point = point_of(rule);
-            report.release.iter().find(|verdict| std::ptr::eq(verdict.point, point)).expect("it concerns the app")
+            points(&report).iter().find(|verdict| std::ptr::eq(verdict.point, point)).expect("it concerns the app")
         };
         assert!(verdict("app-unregistered").not.as_ref().is_some_and(|why| why.contains("account.toml")));
         assert!(verdict("version-not-raised").not.is_some());
         let debuggable = verdict("debuggable-release");
         assert_eq!((debuggable.not.clone(), debuggable.findings(&report.findings).count()), (None, 1));
-        assert!(report.release.iter().all(|one| one.point.platform != Some(elvask_platform::Platform::Ios)));
+        assert!(points(&report).iter().all(|one| one.point.platform != Some(elvask_platform::Platform::Ios)));
         let mut broken = Fixture::android("    <application>\n");
         broken.settings.release = true;
         let report = check(&broken.load(), &broken.settings);
-        assert!(report.release.iter().all(|one| one.not.is_some()), "a manifest that cannot be read says nothing");
+        assert!(points(&report).iter().all(|one| one.not.is_some()), "a manifest that cannot be read says nothing");
         app.settings.release = false;
-        assert!(check(&app.load(), &app.settings).release.is_empty());
+        assert!(check(&app.load(), &app.settings).release.is_none());
     }
 }

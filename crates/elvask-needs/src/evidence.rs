@@ -152,7 +152,8 @@ impl Evidence {
             citation.file = format!("{folder}/{}", citation.file);
         }
         for limit in &mut self.limits {
-            if limit.contains(": ") {
+            // What is said of a file starts with its name; what is said of the package whole, with a sentence.
+            if limit.split_once(": ").is_some_and(|(first, _)| first.contains(['.', '/'])) {
                 *limit = format!("{folder}/{limit}");
             }
         }

@@ -294,6 +294,9 @@ pub enum LoadError {
     /// A folder of sheets is not there.
     #[error("{0}: there is no such folder of sheets")]
     NoSheetFolder(String),
+    /// A folder is not a package that the app's tools would take.
+    #[error("{0}: this is not a package as the app takes them ({1})")]
+    NoPackage(String, String),
     /// There is no variant of that name.
     #[error("there is no variant `{name}`; the app has: {}", listed(known))]
     NoVariant {
@@ -381,6 +384,9 @@ pub struct Resources {
     pub named: Vec<String>,
     /// Those that some devices of the app do not find, as `type/name`, with the folders that hold them: of one language, of newer levels.
     pub limited: Vec<(String, Vec<String>)>,
+    /// The network security configurations to which manifests refer, with their paths; where the owner says where the app connects to, also the one that may
+    /// come to be.
+    pub network: Vec<(PathBuf, FileId)>,
     /// The truth values to which manifests refer, as `bool/name`, that are the same for all devices.
     pub flags: Vec<(String, bool)>,
     /// Whether all folders of resources are known, so that what is not found there is nowhere in the app.

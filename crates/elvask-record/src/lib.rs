@@ -14,12 +14,14 @@ mod others;
 #[cfg(feature = "schema")]
 pub mod schema;
 mod survey;
+mod weigh;
 #[cfg(feature = "schema")]
 mod words;
 mod writing;
 
 pub use explain::*;
 pub use others::*;
+pub use weigh::{AskRecord, CostRecord, WeighRecord, WeighedRecord, WrittenRecord};
 pub use writing::*;
 
 pub use compare::{CompareRecord, ComparedRecord};
@@ -49,9 +51,9 @@ use serde::Serialize;
 
 use elvask_core::app::App;
 use elvask_core::check::Report;
-use elvask_core::release::{Verdict, worst};
 use elvask_core::finding::{Finding, Level, NeededBy};
 use elvask_core::judged::Judged;
+use elvask_core::release::{Verdict, worst};
 use elvask_core::survey::{Declaration, Difference, Survey};
 use elvask_core::why::Answer;
 
@@ -519,7 +521,12 @@ impl CheckRecord {
             not_shown,
             judged: report.judged.iter().map(JudgedRecord::of).collect(),
             release: match not_shown {
-                0 => report.release.iter().map(|verdict| PointRecord::of(report, verdict)).collect(),
+                0 => report
+                    .release
+                    .iter()
+                    .flat_map(|release| &release.points)
+                    .map(|one| PointRecord::of(report, one))
+                    .collect(),
                 // Of points whose findings are left out nobody could say that they are right.
                 _ => Vec::new(),
             },

@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 33] = [
+pub static ALL: [Printed; 34] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -34,6 +34,7 @@ pub static ALL: [Printed; 33] = [
     printed::<DeclareRecord>("declare"),
     printed::<WithdrawRecord>("withdraw"),
     printed::<TrimRecord>("trim"),
+    printed::<WeighRecord>("weigh"),
     printed::<AccountRecord>("account-check"),
     printed::<IdentityRecord>("identity"),
     printed::<CompareRecord>("compare"),

@@ -22,6 +22,7 @@ pub(crate) mod sheet;
 pub(crate) mod since;
 pub(crate) mod survey;
 pub(crate) mod trim;
+pub(crate) mod weigh;
 pub(crate) mod why;
 
 use std::path::{Path, PathBuf};
@@ -168,6 +169,7 @@ pub(crate) fn choice(root: &Path, options: &AppChoice, look: Look) -> Result<Cho
         look,
         cache: crate::cache::open(root),
         account: None,
+        beside: None,
         languages: false,
         environment: Some(|name| std::env::var(name).ok()),
     })

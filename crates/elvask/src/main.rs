@@ -1,5 +1,6 @@
 //! The command `elvask`.
 
+mod archive;
 mod cache;
 mod commands;
 mod input;
@@ -36,6 +37,7 @@ fn main() -> ExitCode {
         Command::Init(init) => commands::init::run(init, &output),
         Command::Recover(recover) => commands::recover::run(recover, &output),
         Command::Trim(trim) => commands::trim::run(trim, &output),
+        Command::Weigh(weigh) => commands::weigh::run(weigh, &output),
         Command::Link(action) => commands::link::run(action, &output),
         Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),
         Command::Account(action) => commands::account::run(action, &output),

@@ -5,6 +5,7 @@ pub(crate) mod compare;
 pub(crate) mod declare;
 pub(crate) mod identity;
 pub(crate) mod link;
+pub(crate) mod weigh;
 
 use std::path::PathBuf;
 
@@ -115,6 +116,8 @@ pub(crate) enum Command {
     Compare(compare::Compare),
     /// Show who the app is wherever it is said (id, name, version, build), and change it in all places at once.
     Identity(identity::Identity),
+    /// Tell what adding a package would ask of the app, before it is added.
+    Weigh(weigh::Weigh),
     /// Find what is declared and needed by nothing.
     Trim(Trim),
     /// Finish a writing that was interrupted, or take it back.

@@ -227,7 +227,8 @@ pub(crate) fn last_tagged(root: &Path) -> Option<LastRelease> {
     let (merged, here) = (tags("--merged")?, tags("--points-at")?);
     let earlier = merged.lines().filter(|tag| !here.lines().any(|one| one == *tag));
     let versions = earlier.filter_map(|tag| {
-        let last = LastRelease::read(tag.strip_prefix('v').unwrap_or(tag), format!("the tag {tag} names"), false).ok()?;
+        let last =
+            LastRelease::read(tag.strip_prefix('v').unwrap_or(tag), format!("the tag {tag} names"), false).ok()?;
         let version = last.version.clone()?;
         let numbers: Option<Vec<u64>> = version.split('.').map(|part| part.parse().ok()).collect();
         // A number alone may be anything.

@@ -21,6 +21,7 @@ mod service;
 mod support;
 mod terminal;
 mod variants;
+mod weigh;
 mod words;
 
 /// A file that is not named above would never run.

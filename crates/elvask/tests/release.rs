@@ -58,7 +58,8 @@ fn a_version_that_a_tag_names_is_out_already() {
         let ran = Command::new("git").arg("-C").arg(app.root()).args(who).args(words).output().unwrap();
         assert!(ran.status.success(), "{words:?}: {}", String::from_utf8_lossy(&ran.stderr));
     };
-    let told = |words: &[&str]| app.run(&[&["check", "-q", "--release", "--only", "version-not-raised"], words].concat()).out;
+    let told =
+        |words: &[&str]| app.run(&[&["check", "-q", "--release", "--only", "version-not-raised"], words].concat()).out;
     git(&["init", "-q"]);
     git(&["add", "-A"]);
     git(&["commit", "-q", "-m", "The log"]);
@@ -92,7 +93,8 @@ fn the_page_never_calls_right_what_cannot_be_read() {
 fn the_walk_to_a_release_fails_first_and_passes_then() {
     let ran = elvask(&std::env::temp_dir(), &["demo", "--release", "--format", "json"]);
     assert_eq!(ran.code, 0, "{}", ran.err);
-    let steps = ran.json()["steps"].as_array().unwrap().iter().map(|step| step["exit"].as_i64().unwrap()).collect::<Vec<_>>();
+    let steps =
+        ran.json()["steps"].as_array().unwrap().iter().map(|step| step["exit"].as_i64().unwrap()).collect::<Vec<_>>();
     assert_eq!(steps, [1, 0, 0, 0]);
     let text = elvask(&std::env::temp_dir(), &["demo", "--release"]).out;
     assert!(text.lines().count() < 300, "{}", text.lines().count());

@@ -2,7 +2,8 @@
 
 use std::path::Path;
 
-use elvask_project::files::Files;
+use elvask_platform::Platform;
+use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
 use elvask_project::loading::Loading;
 
@@ -15,6 +16,14 @@ pub(crate) struct Gradle;
 impl LayoutSpec for Gradle {
     fn layout(&self) -> Layout {
         Layout::Gradle
+    }
+
+    fn alone(&self, loading: &mut Loading<'_>, folder: &Path) -> Option<Package> {
+        let described = |(name, kind): &(String, FileKind)| {
+            matches!(name.as_str(), "AndroidManifest.xml" | "build.gradle" | "build.gradle.kts")
+                && *kind == FileKind::File
+        };
+        super::native::alone(loading.files, folder, Platform::Android, described)
     }
 
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {

@@ -46,6 +46,11 @@ pub(crate) trait LayoutSpec: Sync {
     /// Finds the packages of the app, those first that its own file names.
     fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package>;
 
+    /// Reads a package of the kind that such apps take, by itself; `None` where the folder is none.
+    fn alone(&self, _loading: &mut Loading<'_>, _folder: &Path) -> Option<Package> {
+        None
+    }
+
     /// Says whether its sides are not the usual projects of the platforms, so that those are not looked for.
     fn has_own_sides(&self) -> bool {
         false

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use elvask_markup::xml::Document;
 use elvask_needs::kinds::Spot;
 use elvask_platform::{Platform, Version};
 use elvask_project::appfiles::{AndroidApp, EntitlementsFile, IosApp, Resources};
@@ -11,6 +12,7 @@ use elvask_project::gradle::{SourceSet, Stated, Variant};
 use elvask_project::layout::{Home, Layout};
 use elvask_project::loading::Loading;
 use elvask_project::msbuild::{self, Project, declared_in_source, project_file, target_level};
+use elvask_project::source::read_text;
 use serde::Deserialize;
 
 use super::Package;
@@ -23,6 +25,21 @@ pub(crate) struct Msbuild;
 impl LayoutSpec for Msbuild {
     fn layout(&self) -> Layout {
         Layout::Msbuild
+    }
+
+    fn alone(&self, loading: &mut Loading<'_>, folder: &Path) -> Option<Package> {
+        let names = loading.files.list(folder);
+        let (described, _) = names.iter().find(|(name, _)| name.to_lowercase().ends_with(".nuspec"))?;
+        let document = Document::parse(read_text(loading.files, &folder.join(described)).ok()?).ok()?;
+        let metadata = document.root().children_named("metadata").next()?;
+        let text = |name: &str| Some(metadata.children_named(name).next()?.text().trim().to_owned());
+        Some(Package {
+            name: text("id")?,
+            version: text("version"),
+            root: Some(folder.to_owned()),
+            platforms: platforms(loading.files, folder),
+            ..Package::default()
+        })
     }
 
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {

@@ -259,3 +259,14 @@ fn local_packages(loading: &mut Loading<'_>, bundle: &Path, packages: &mut Vec<P
         });
     }
 }
+/// Returns the package of one platform in a folder in which something is named that only packages have. Its folder names it.
+pub(crate) fn alone(
+    files: &dyn Files,
+    folder: &Path,
+    platform: Platform,
+    described: impl Fn(&(String, FileKind)) -> bool,
+) -> Option<Package> {
+    files.list(folder).iter().find(|entry| described(entry))?;
+    let name = folder.file_name()?.to_string_lossy().into_owned();
+    Some(Package { name, root: Some(folder.to_owned()), platforms: vec![platform], ..Package::default() })
+}

@@ -30,6 +30,21 @@ impl LayoutSpec for Npm {
         Layout::Npm
     }
 
+    fn alone(&self, loading: &mut Loading<'_>, folder: &Path) -> Option<Package> {
+        let own: PackageJson =
+            serde_json::from_str(&read_text(loading.files, &folder.join("package.json")).ok()?).ok()?;
+        let (name, version) = super::describe_package(loading.files, folder)?;
+        Some(Package {
+            name,
+            version,
+            root: Some(folder.to_owned()),
+            platforms: native_platforms(loading.files, folder),
+            peers: own.peers.into_keys().collect(),
+            brings: own.dependencies.into_keys().collect(),
+            ..Package::default()
+        })
+    }
+
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
         files.is_file(&root.join("package.json"))
     }

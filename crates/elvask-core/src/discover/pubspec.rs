@@ -25,6 +25,14 @@ impl LayoutSpec for Pubspec {
         Layout::Pubspec
     }
 
+    fn alone(&self, loading: &mut Loading<'_>, folder: &Path) -> Option<Package> {
+        let text = read_text(loading.files, &folder.join("pubspec.yaml")).ok()?;
+        let name = Yaml::parse(&text).ok()?.get("name").and_then(Yaml::as_str)?.to_owned();
+        let roots = BTreeMap::from([(name.clone(), folder.to_owned())]);
+        let found = read_package(loading.files, name, &roots, &BTreeMap::new());
+        Some(Package { brings: found.dependencies, ..found.package })
+    }
+
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
         files.is_file(&root.join("pubspec.yaml"))
     }

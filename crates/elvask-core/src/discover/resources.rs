@@ -86,6 +86,48 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
     out
 }
 
+/// The usual name of the configuration of connections.
+const NETWORK_CONFIG: &str = "network_security_config";
+
+/// Reads the configurations of connections to which the manifests refer. Where none does and `may_come` says so, the usual one may come to be.
+pub(crate) fn read_network(loading: &mut Loading<'_>, app: &mut AndroidApp, may_come: bool) {
+    let manifests: Vec<_> = app.manifest.into_iter().chain(app.manifests.iter().map(|(_, file)| *file)).collect();
+    let names: BTreeSet<String> = manifests
+        .into_iter()
+        .flat_map(|file| {
+            let text = Arc::clone(&loading.sources.file(file).text);
+            let named = text.split("networkSecurityConfig").skip(1).filter_map(|rest| {
+                let value = rest.split(['"', '\'']).nth(1)?;
+                value.strip_prefix("@xml/").map(str::to_owned)
+            });
+            named.collect::<Vec<_>>()
+        })
+        .collect();
+    let main = app.manifest_path.with_file_name("res");
+    let mut folders = vec![main.clone()];
+    for set in app.judged().flat_map(|variant| &variant.source_sets) {
+        let folder = set.manifest.with_file_name("res");
+        if !folders.contains(&folder) {
+            folders.push(folder);
+        }
+    }
+    for (name, folder) in names.iter().flat_map(|name| folders.iter().map(move |folder| (name, folder))) {
+        let path = folder.join("xml").join(format!("{name}.xml"));
+        if loading.files.is_file(&path) {
+            let shown = loading.shown(&path);
+            if let Some((file, _)) = loading.read(&path, &shown) {
+                app.resources.network.push((path, file));
+            }
+        }
+    }
+    let usual = main.join("xml").join(format!("{NETWORK_CONFIG}.xml"));
+    if names.is_empty() && may_come && !loading.files.is_file(&usual) {
+        let file = loading.add_absent(&usual);
+        app.resources.network.push((usual, file));
+        app.resources.named.push(format!("xml/{NETWORK_CONFIG}"));
+    }
+}
+
 /// Returns the resource that an entry of a sheet asks for.
 fn resource_of(asked: &Asked) -> Option<&str> {
     match asked {

@@ -34,6 +34,10 @@ impl LayoutSpec for WidgetLayout {
         Layout::Widget
     }
 
+    fn alone(&self, loading: &mut Loading<'_>, folder: &Path) -> Option<Package> {
+        read_plugin(loading, folder).map(|(package, _)| package)
+    }
+
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {
         is_widget(files, root)
     }

@@ -2,7 +2,8 @@
 
 use std::path::Path;
 
-use elvask_project::files::Files;
+use elvask_platform::Platform;
+use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
 use elvask_project::loading::Loading;
 
@@ -15,6 +16,11 @@ pub(crate) struct Xcode;
 impl LayoutSpec for Xcode {
     fn layout(&self) -> Layout {
         Layout::Xcode
+    }
+
+    fn alone(&self, loading: &mut Loading<'_>, folder: &Path) -> Option<Package> {
+        let described = |(name, _): &(String, FileKind)| name == "Package.swift" || name.ends_with(".podspec");
+        super::native::alone(loading.files, folder, Platform::Ios, described)
     }
 
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {

@@ -1,9 +1,12 @@
 //! Rules about both platforms.
 
+pub mod access_missing;
+pub mod access_open;
 pub mod answer_missing;
 pub mod app_unregistered;
 pub mod association_mismatch;
 pub mod association_missing;
+pub mod cleartext_blocked;
 pub mod config_invalid;
 mod declared;
 pub mod declared_unneeded;
@@ -21,6 +24,7 @@ pub mod requirement_conflict;
 pub mod service_id_unregistered;
 pub mod sheet_invalid;
 pub mod sheet_outdated;
+pub mod transport_open;
 pub mod value_differs;
 pub mod value_form;
 pub mod value_placeholder;

@@ -39,7 +39,6 @@ pub mod query_scheme_missing;
 pub mod share_extension_incomplete;
 pub mod share_extension_missing;
 pub mod store_file_unnamed;
-pub mod transport_open;
 pub mod url_scheme_form;
 pub mod url_scheme_missing;
 pub mod url_scheme_reserved;

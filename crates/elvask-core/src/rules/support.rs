@@ -1,5 +1,6 @@
 //! What several rules do in the same way.
 
+pub(in crate::rules) mod access;
 pub(in crate::rules) mod accounts;
 pub(in crate::rules) mod filters;
 pub(in crate::rules) mod flags;

@@ -34,20 +34,25 @@ fn human(checked: &Checked<'_>, output: &Output) -> String {
     let Checked { app, report, .. } = checked;
     let listed = report.findings.iter().filter(|finding| checked.waived || finding.counts());
     // Of points whose findings are left out nobody could say that they are right.
-    let is_release = !report.release.is_empty() && checked.left_out == 0;
+    let release = report.release.as_ref().filter(|_| checked.left_out == 0);
     let mut text = match (output.quiet, output.verbose) {
         (true, _) => listed.map(|finding| snippet::line(&app.sources, finding)).collect(),
         (_, true) => listed.map(|finding| format!("{}\n", snippet::finding(&app.sources, finding))).collect(),
-        _ if is_release => release::page(checked),
-        _ => compact::findings(&app.sources, listed),
+        _ => match release {
+            Some(release) => release::page(checked, release),
+            None => compact::findings(&app.sources, listed),
+        },
     };
     text.push_str(&summary(app, report, checked.left_out));
     if !output.quiet {
         text.push_str(&next(report));
     }
     text.push_str(&covered(report));
-    if is_release && report.findings.iter().any(Finding::counts) && !output.quiet && !output.verbose {
-        text.push_str(&paint(FAINT, "`elvask check --release -v` shows each finding whole, with its lines and what mends it\n"));
+    if release.is_some() && report.findings.iter().any(Finding::counts) && !output.quiet && !output.verbose {
+        text.push_str(&paint(
+            FAINT,
+            "`elvask check --release -v` shows each finding whole, with its lines and what mends it\n",
+        ));
     }
     text
 }

@@ -1,9 +1,7 @@
 //! One page that a person goes through before an upload.
 
-use elvask_core::app::App;
 use elvask_core::finding::{Finding, Level};
-use elvask_core::release::{Stage, Verdict, worst};
-use elvask_project::appfiles::AndroidApp;
+use elvask_core::release::{Release, Stage, Verdict, worst};
 
 use super::Checked;
 use crate::render::style::{ERROR, FAINT, GOOD, HEADING, NOTE, WARNING, paint};
@@ -16,11 +14,10 @@ const MAX_SHOWN: usize = 3;
 const MARK: usize = 12;
 
 /// Returns the page: every point in the order in which a release is stopped, with what was found there, and what could not be looked at.
-pub(super) fn page(checked: &Checked<'_>) -> String {
-    let Checked { app, report, .. } = checked;
-    let mut text = format!("{}\n", paint(HEADING, &clean(&heading(app, checked.day))));
+pub(super) fn page(checked: &Checked<'_>, release: &Release) -> String {
+    let mut text = format!("{}\n", paint(HEADING, &clean(&heading(release, checked.day))));
     for stage in Stage::ALL {
-        let points: Vec<_> = report.release.iter().filter(|verdict| verdict.point.stage == stage).collect();
+        let points: Vec<_> = release.points.iter().filter(|verdict| verdict.point.stage == stage).collect();
         if points.is_empty() {
             continue;
         }
@@ -33,31 +30,14 @@ pub(super) fn page(checked: &Checked<'_>) -> String {
     text
 }
 
-fn heading(app: &App, day: Option<&str>) -> String {
-    let android = app.android.as_ref().and_then(|android| AndroidApp::judged(android).next());
-    let id = android.and_then(|variant| variant.id.value.clone());
-    let id = id.or_else(|| app.ios.as_ref()?.id.value.clone()).unwrap_or_else(|| "an app without a known id".to_owned());
-    let mut versions: Vec<(String, Option<String>)> = Vec::new();
-    let mut add = |version: Option<String>, build: Option<String>| {
-        let Some(version) = version else { return };
-        let fits = |other: &Option<String>| *other == build || other.is_none() || build.is_none();
-        match versions.iter_mut().find(|(known, other)| *known == version && fits(other)) {
-            Some((_, known)) => *known = known.take().or(build),
-            None => versions.push((version, build)),
-        }
-    };
-    if let Some(variant) = android {
-        add(variant.version_name.value.clone(), variant.version_code.value.map(|code| code.to_string()));
-    }
-    if let Some(ios) = &app.ios {
-        add(ios.version.value.clone(), ios.build.value.clone());
-    }
-    let shown = versions.into_iter().map(|(version, build)| match build {
+fn heading(release: &Release, day: Option<&str>) -> String {
+    let id = release.id.as_deref().unwrap_or("an app without a known id");
+    let shown = release.versions.iter().map(|(version, build)| match build {
         Some(build) => format!("{version} (build {build})"),
-        None => version,
+        None => version.clone(),
     });
-    let versions: Vec<String> = shown.collect();
-    let versions = if versions.is_empty() { String::new() } else { format!(", version {}", versions.join(" and ")) };
+    let versions = shown.collect::<Vec<_>>().join(" and ");
+    let versions = if versions.is_empty() { versions } else { format!(", version {versions}") };
     let day = day.map(|day| format!(", by the rules of {day}")).unwrap_or_default();
     format!("Release of {id}{versions}{day}")
 }
@@ -95,7 +75,8 @@ fn point(checked: &Checked<'_>, verdict: &Verdict) -> String {
 fn line(checked: &Checked<'_>, finding: &Finding) -> String {
     let sources = &checked.app.sources;
     let at = sources.position(finding.place);
-    let said = clean(&format!("{} ({}:{})", finding.message, sources.file(finding.place.file).shown, at.line)).into_owned();
+    let said =
+        clean(&format!("{} ({}:{})", finding.message, sources.file(finding.place.file).shown, at.line)).into_owned();
     let text = wrap(&said, width(), MARK + 4);
     let dot = paint(style(finding.level), "-");
     format!("{}{dot} {}", " ".repeat(MARK + 2), text.trim_start())

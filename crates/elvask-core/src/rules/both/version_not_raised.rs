@@ -91,7 +91,9 @@ impl StatedNumber<'_> {
         if !self.is_build {
             finding = finding.effect(match self.platform {
                 Platform::Ios => "The store takes no build for a version that is out already.",
-                Platform::Android => "People see the version that they have, and cannot tell whether they have the update.",
+                Platform::Android => {
+                    "People see the version that they have, and cannot tell whether they have the update."
+                }
             });
         }
         finding.platform = Some(self.platform);
@@ -109,8 +111,10 @@ fn stated<'a>(context: &Context<'a>) -> Vec<StatedNumber<'a>> {
     };
     if let Some(ios) = &context.app.ios {
         let id = ios.id.value.as_ref();
-        add(Platform::Ios, id, ("the build", true), ios.build.value.clone(), ios.build.place);
-        add(Platform::Ios, id, ("the version", false), ios.version.value.clone(), ios.version.place);
+        let (build, at) = context.listed_or("CFBundleVersion", &ios.build);
+        add(Platform::Ios, id, ("the build", true), build, at);
+        let (version, at) = context.listed_or("CFBundleShortVersionString", &ios.version);
+        add(Platform::Ios, id, ("the version", false), version, at);
     }
     for variant in context.app.android.iter().flat_map(elvask_project::appfiles::AndroidApp::judged) {
         let id = variant.id.value.as_ref();
@@ -176,7 +180,7 @@ mod tests {
         let mut ios = Fixture::ios(list);
         ios.settings.release = true;
         ios.settings.last = Some(LastRelease::read("2.4", "is out".to_owned(), true).unwrap());
-        assert_eq!(ios.found(ID), ["error the version 5:13"]);
+        assert_eq!(ios.found(ID), ["error the version 4:5"]);
         for wrong in ["", "v2", "2..1", "2.1+x"] {
             assert!(LastRelease::read(wrong, String::new(), true).is_err(), "{wrong}");
         }

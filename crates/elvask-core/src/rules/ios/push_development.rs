@@ -57,7 +57,8 @@ mod tests {
     #[test]
     fn what_ships_gets_the_pushes_of_the_store() {
         let app = |value: &str, release: bool| {
-            let mut app = Fixture::registered(&format!("<key>aps-environment</key><string>{value}</string>"), "account = 1\n");
+            let mut app =
+                Fixture::registered(&format!("<key>aps-environment</key><string>{value}</string>"), "account = 1\n");
             app.settings.release = release;
             app.found(ID)
         };

@@ -6,6 +6,7 @@ use elvask_project::appfiles::Extension;
 use elvask_project::source::FileId;
 
 use crate::context::Context;
+pub(in crate::rules) use crate::network::{entry, is_true};
 
 /// The point at which the system looks for extensions of its share menu.
 pub(in crate::rules) const SHARE_POINT: &str = "com.apple.share-services";
@@ -22,11 +23,6 @@ pub(in crate::rules) struct ShareExtension<'c> {
     pub(in crate::rules) list: PropertyList,
     /// The groups of its entitlements.
     pub(in crate::rules) groups: Vec<String>,
-}
-
-/// Returns the entry of a key in a dictionary.
-pub(in crate::rules) fn entry<'v>(entries: &'v [Entry], key: &str) -> Option<&'v Entry> {
-    entries.iter().find(|entry| entry.key == key)
 }
 
 impl ShareExtension<'_> {

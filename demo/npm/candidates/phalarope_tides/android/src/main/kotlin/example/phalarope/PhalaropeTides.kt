@@ -1,0 +1,4 @@
+package example.phalarope
+
+/** Knows where you stand, and whether you walk. */
+class PhalaropeTides

@@ -1,0 +1,2 @@
+// Only the native side is of interest here.
+export const warn = () => {};
