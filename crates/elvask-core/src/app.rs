@@ -15,6 +15,7 @@ use serde::Serialize;
 
 use crate::account::{Account, Fetched};
 use crate::config::Config;
+use crate::icons::Icons;
 
 /// An app.
 #[derive(Debug, Clone, Default)]
@@ -31,6 +32,8 @@ pub struct App {
     pub(crate) account: Account,
     /// The folder that is put on the web, where `elvask.toml` names one.
     pub(crate) site: Option<Site>,
+    /// Its icons and start-up pictures, where packages are looked into.
+    pub(crate) icons: Icons,
     /// The packages that its dependency file names and that are not installed, with where they are named.
     pub(crate) not_installed: Vec<(String, Place)>,
 }

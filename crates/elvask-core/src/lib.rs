@@ -43,6 +43,7 @@ pub mod discover;
 pub mod explain;
 pub mod fill;
 pub mod finding;
+pub mod icons;
 pub mod identity;
 pub mod init;
 pub mod judged;

@@ -202,9 +202,21 @@ pub(crate) fn is_true(entry: &Entry) -> bool {
     matches!(entry.value.kind, ValueKind::Bool(true))
 }
 
+/// Says whether a host is of this machine or of a private network.
+#[must_use]
+pub fn is_local(host: &str) -> bool {
+    let host = host.trim_start_matches("*.").to_ascii_lowercase();
+    if let Ok(address) = host.parse::<std::net::Ipv4Addr>() {
+        return address.is_private() || address.is_loopback() || address.is_link_local() || address.is_unspecified();
+    }
+    let last = host.rsplit('.').next().unwrap_or_default();
+    // `.test` is nobody's in the world; `.local` is found by asking the neighbours.
+    matches!(last, "localhost" | "local" | "test") || matches!(host.as_str(), "::1" | "[::1]")
+}
+
 #[cfg(test)]
 mod tests {
-    use super::SecurityConfig;
+    use super::{SecurityConfig, is_local};
     use elvask_markup::xml::Document;
     use elvask_project::source::Sources;
 
@@ -224,5 +236,17 @@ mod tests {
         assert_eq!(config.open_hosts().len(), 1);
         let silent = SecurityConfig { file, document: Document::parse("<network-security-config/>").unwrap() };
         assert!(silent.of("a.example", false, 27).open && !silent.of("a.example", false, 28).open);
+    }
+
+    #[test]
+    fn private_networks_and_names_of_nobody_are_local() {
+        for host in
+            ["localhost", "a.localhost", "127.0.0.1", "192.168.1.7", "172.16.0.1", "marram.test", "*.marram.local"]
+        {
+            assert!(is_local(host), "{host}");
+        }
+        for host in ["marram.example", "172.32.0.1", "local.example", "test.marram.example", "8.8.8.8"] {
+            assert!(!is_local(host), "{host}");
+        }
     }
 }

@@ -30,6 +30,7 @@ use crate::config::Config;
 use crate::discover;
 use crate::discover::Package;
 use crate::discover::layouts::{LayoutSpec, Search, Sides};
+use crate::icons::{self, Icons};
 
 impl App {
     /// Finds the app in the folder `root`, with sheets from the package, from the app and from `sheet_folders`, later ones
@@ -142,6 +143,14 @@ impl App {
             loading
                 .notice("neither an Android app module nor an Xcode project with an app target was found".to_owned());
         }
+        let icons = match choice.look {
+            Look::Nowhere => Icons::default(),
+            _ => {
+                let layouts: Vec<Layout> = specs.iter().map(|spec| spec.layout()).collect();
+                let sides = (android.as_ref(), ios.as_ref());
+                icons::read(&mut loading, sides.0, sides.1, widget.as_ref(), generated.as_ref(), &layouts)
+            }
+        };
         let site = config.links.site.as_ref().map(|site| site::read(&mut loading, &site.text));
         let account = Account::load(&mut loading, choice.account.as_deref(), choice.environment.unwrap_or(|_| None));
         let Loading { sources, faults, notices, unresolved, .. } = loading;
@@ -149,7 +158,7 @@ impl App {
         let layouts = specs.iter().map(|spec| spec.layout()).collect();
         let files =
             AppFiles { root, layouts, android, ios, widget, generated, required, sources, faults, notices, unresolved };
-        Ok(App { files, plugins, config, config_file, account, site, not_installed })
+        Ok(App { files, plugins, config, config_file, account, site, icons, not_installed })
     }
 }
 

@@ -155,6 +155,7 @@ pub static POINTS: &[Point] = &[
             "merge-conflict",
             "gradle-missing",
             "resource-missing",
+            "icon-missing",
             "file-missing",
             "level-too-low",
             "min-version-too-low",
@@ -251,6 +252,16 @@ pub static POINTS: &[Point] = &[
         title: "ids and products are those that are registered",
         rules: &["app-unregistered", "service-id-unregistered", "product-unregistered"],
         look: |context| registered(context, "", |_| true),
+    },
+    Point {
+        stage: Stage::Upload,
+        platform: None,
+        title: "icons have their sizes",
+        rules: &["icon-size"],
+        look: |context| match context.app.icons.unseen.first() {
+            Some((platform, why)) => Looked::No(format!("{}: {why}", platform.title())),
+            None => Looked::Yes,
+        },
     },
     Point {
         stage: Stage::Upload,

@@ -134,6 +134,8 @@ pub static RULES: &[&dyn Rule] = &[
     &both::link_one_sided::LinkOneSided,
     &both::association_missing::AssociationMissing,
     &both::association_mismatch::AssociationMismatch,
+    &both::icon_missing::IconMissing,
+    &both::icon_size::IconSize,
     &both::cleartext_blocked::CleartextBlocked,
     &both::transport_open::TransportOpen,
     &both::access_missing::AccessMissing,

@@ -43,6 +43,16 @@ const HANDED_OUT: [(&str, &[u8]); 8] = [
     ("merchant-rsa.cer", include_bytes!("../../elvask/tests/account/merchant-rsa.cer")),
 ];
 
+/// A picture of one colour.
+pub(crate) fn picture(width: u32, height: u32, alpha: bool) -> &'static [u8] {
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, width, height);
+    encoder.set_color(if alpha { png::ColorType::GrayscaleAlpha } else { png::ColorType::Grayscale });
+    let pixels = vec![0; width as usize * height as usize * if alpha { 2 } else { 1 }];
+    encoder.write_header().and_then(|mut writer| writer.write_image_data(&pixels)).expect("it is a picture");
+    Box::leak(bytes.into_boxed_slice())
+}
+
 /// An app with some plugins.
 #[derive(Clone, Default)]
 pub(crate) struct Fixture {

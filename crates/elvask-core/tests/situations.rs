@@ -20,7 +20,8 @@ use crate::support::{Case, run_all};
 const PROJECT: &str = "{ objects = { P = { isa = PBXProject; targets = (T); buildConfigurationList = L; developmentRegion = en; }; T = { isa = PBXNativeTarget; name = Log; productType = \"com.apple.product-type.application\"; buildConfigurationList = L; };
   L = { isa = XCConfigurationList; buildConfigurations = (C); defaultConfigurationName = Release; }; C = { isa = XCBuildConfiguration; name = Release; buildSettings = { INFOPLIST_FILE = Log/Info.plist; PRODUCT_BUNDLE_IDENTIFIER = example.marram.fieldlog; IPHONEOS_DEPLOYMENT_TARGET = 15.1; CODE_SIGN_ENTITLEMENTS = Log/Log.entitlements; }; }; }; rootObject = P; }";
 
-const HANDED_OUT: [(&str, &[u8]); 4] = [
+const HANDED_OUT: [(&str, &[u8]); 5] = [
+    ("48.png", include_bytes!("../../../demo/npm/android/app/src/main/res/mipmap-mdpi/ic_launcher.png")),
     ("store.mobileprovision", include_bytes!("../../elvask/tests/account/store.mobileprovision")),
     ("past.mobileprovision", include_bytes!("../../elvask/tests/account/past.mobileprovision")),
     ("merchant.cer", include_bytes!("../../elvask/tests/account/merchant.cer")),

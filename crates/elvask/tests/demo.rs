@@ -268,7 +268,7 @@ fn the_app_for_ios_alone_differs_from_its_account_in_five_ways() {
         named,
         [
             "warning product-unregistered Marram.storekit:16",
-            "error identity-case Marram.xcodeproj/project.pbxproj:109",
+            "error identity-case Marram.xcodeproj/project.pbxproj:115",
             "warning entitlement-differs Marram/MarramRelease.entitlements:4",
             "error entitlement-not-in-profile Marram/MarramRelease.entitlements:7",
             "error file-mismatch Marram/avocet-payment.json:4",

@@ -13,6 +13,8 @@ pub mod declared_unneeded;
 pub mod file_mismatch;
 pub mod file_missing;
 pub mod file_unreadable;
+pub mod icon_missing;
+pub mod icon_size;
 pub mod identity_case;
 pub mod identity_form;
 pub mod identity_mismatch;

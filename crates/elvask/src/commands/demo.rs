@@ -80,7 +80,7 @@ const STEPS: [Step; 8] = [
         words: &["link", "test"],
         given: false,
         told: "And the links.",
-        shows: "`elvask link try https://marram.example/site/42 --site site` explains how one link is decided.",
+        shows: "",
     },
 ];
 
@@ -281,7 +281,7 @@ impl DemoLayout {
     fn more(self) -> &'static str {
         match self {
             DemoLayout::Npm | DemoLayout::Pubspec => {
-                "  elvask why bluetooth\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n"
+                "  elvask why bluetooth\n  elvask link try https://marram.example/site/42 --site site\n  elvask sheet show curlew_dictation   (it has no sheet: its own files tell)\n"
             }
             DemoLayout::Gradle => {
                 "  elvask survey --variants\n  elvask why camera\n  elvask withdraw scheme marram --dry-run\n"

@@ -7,6 +7,7 @@ use elvask_project::source::Place;
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::needs::Settings;
+use crate::network::is_local;
 use crate::rules::Rule;
 
 /// See the module.
@@ -63,20 +64,8 @@ impl Rule for LinkLocalHost {
     }
 }
 
-/// Says whether a host is of this machine or of a private network.
-fn is_local(host: &str) -> bool {
-    let host = host.trim_start_matches("*.").to_ascii_lowercase();
-    if let Ok(address) = host.parse::<std::net::Ipv4Addr>() {
-        return address.is_private() || address.is_loopback() || address.is_link_local() || address.is_unspecified();
-    }
-    let last = host.rsplit('.').next().unwrap_or_default();
-    // `.test` is nobody's in the world; `.local` is found by asking the neighbours.
-    matches!(last, "localhost" | "local" | "test") || matches!(host.as_str(), "::1" | "[::1]")
-}
-
 #[cfg(test)]
 mod tests {
-    use super::is_local;
     use crate::testing::Fixture;
 
     const ID: &str = "link-local-host";
@@ -99,17 +88,5 @@ mod tests {
         let mut ios = Fixture::ios("").domains(&["applinks:marram.local"]);
         ios.settings.release = true;
         assert_eq!(ios.found(ID).len(), 1);
-    }
-
-    #[test]
-    fn private_networks_and_names_of_nobody_are_local() {
-        for host in
-            ["localhost", "a.localhost", "127.0.0.1", "192.168.1.7", "172.16.0.1", "marram.test", "*.marram.local"]
-        {
-            assert!(is_local(host), "{host}");
-        }
-        for host in ["marram.example", "172.32.0.1", "local.example", "test.marram.example", "8.8.8.8"] {
-            assert!(!is_local(host), "{host}");
-        }
     }
 }

@@ -6,7 +6,7 @@ use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
-use crate::network::{self, ATTRIBUTE, Android, NARROWER, OPENING, TRANSPORT};
+use crate::network::{self, ATTRIBUTE, Android, NARROWER, OPENING, TRANSPORT, is_local};
 use crate::rules::Rule;
 use crate::rules::support::shares::{entry, is_true};
 
@@ -24,9 +24,6 @@ static ABOUT: About = About {
     remedy: "A person names the hosts that have no protected connection, or removes the exception.",
     source: "NSAppTransportSecurity; Network security configuration",
 };
-
-/// A host of the machine on which the app is developed; `10.0.2.2` is it as an emulator sees it.
-const OWN_MACHINE: [&str; 3] = ["localhost", "127.0.0.1", "10.0.2.2"];
 
 impl Rule for TransportOpen {
     fn about(&self) -> &'static About {
@@ -58,7 +55,7 @@ fn every_host(context: &Context<'_>, platform: Platform, (subject, place): (&str
 }
 
 fn one_host(context: &Context<'_>, platform: Platform, host: &str, place: Place) -> Option<Finding> {
-    if OWN_MACHINE.contains(&host) || is_accepted(context, host) {
+    if is_local(host) || is_accepted(context, host) {
         return None;
     }
     let message = format!("the app allows itself connections without protection to {host}");
@@ -181,7 +178,7 @@ mod tests {
         assert_eq!(open.found(ID), ["note usesCleartextTraffic 2:48"]);
         assert_eq!(open.toml("[network]\nhosts = []\n").found(ID), ["warning usesCleartextTraffic 2:48"]);
         assert!(app("").found(ID).is_empty());
-        let config = "<network-security-config>\n    <domain-config cleartextTrafficPermitted=\"true\">\n        <domain>tide.marram.example</domain>\n        <domain>10.0.2.2</domain>\n    </domain-config>\n</network-security-config>\n";
+        let config = "<network-security-config>\n    <domain-config cleartextTrafficPermitted=\"true\">\n        <domain>tide.marram.example</domain>\n        <domain>10.0.3.2</domain>\n    </domain-config>\n</network-security-config>\n";
         let named =
             app(" android:networkSecurityConfig=\"@xml/net\"").file("android/app/src/main/res/xml/net.xml", config);
         assert_eq!(named.found(ID), ["note tide.marram.example 3:17"]);
