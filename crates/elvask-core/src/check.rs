@@ -85,6 +85,9 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         findings.extend(reviewed);
     }
     unread::drop_what_depends(&context, &mut findings);
+    if settings.built.is_some() {
+        of_what_was_built(&context, &mut findings);
+    }
     if let Some(home) = Home::new(app, sources) {
         findings.iter_mut().for_each(|finding| bring_home(&home, finding));
     }
@@ -95,6 +98,24 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
     });
     let release = settings.release.then(|| Release::of(&context, &findings));
     Report { findings, judged: judged(&context), release }
+}
+
+/// Leaves what was built as it is: it is mended in the sources. Of what is not in the file nothing is said.
+fn of_what_was_built(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    // A waiver may be of the other side, or of what only the sources have.
+    findings.retain(|finding| !matches!(finding.rule.id, "not-judged" | "waiver-stale"));
+    // Without a signature that can be read, what it is signed with is not known.
+    let unsigned = context.app.ios.is_some() && context.surface.entitlements().is_none();
+    let of_signature = ["entitlement-", "domain-", "group-unshared", "link-one-sided"];
+    findings.retain(|finding| !(unsigned && of_signature.iter().any(|start| finding.rule.id.starts_with(start))));
+    for finding in findings {
+        let steps = match &finding.remedy {
+            Remedy::Edit { title, .. } => format!("In the sources: {title}. Then build once more."),
+            Remedy::Answer { .. } => "In the sources: `elvask fill` asks for it. Then build once more.".to_owned(),
+            Remedy::Manual(_) => continue,
+        };
+        finding.remedy = Remedy::Manual(steps);
+    }
 }
 
 /// Leads a finding about a file that is made of a document back to the document.

@@ -6,18 +6,8 @@ use elvask_platform::android::{self, Grant, PERMISSION_PREFIX};
 use elvask_platform::{Kind, Platform, Version, ios};
 use serde_json::Value;
 
-/// One thing that an app declares.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Fact {
-    /// Where.
-    pub platform: Platform,
-    /// The kind.
-    pub kind: String,
-    /// What identifies it to the platform.
-    pub name: String,
-    /// The value, where it has one.
-    pub value: Option<String>,
-}
+pub use crate::fact::Fact;
+use crate::survey::{Declaration, Survey};
 
 /// What became of a thing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -94,6 +84,18 @@ pub fn facts(survey: &Value) -> Result<Vec<Fact>, String> {
         Some(Fact { platform, kind: text(one, "kind")?, name: text(one, "name")?, value: text(one, "value") })
     };
     Ok(all.iter().filter_map(fact).collect())
+}
+
+/// Returns the facts of a survey, one for each declaration, in their order.
+#[must_use]
+pub fn facts_of(survey: &Survey) -> Vec<Fact> {
+    let fact = |one: &Declaration| Fact {
+        platform: one.platform,
+        kind: one.kind.to_owned(),
+        name: one.name.clone(),
+        value: one.value.clone(),
+    };
+    survey.declarations.iter().map(fact).collect()
 }
 
 /// Returns what differs: first what the stores ask about and people see, in the order of [`CLASSES`].

@@ -32,6 +32,7 @@
 
 pub mod account;
 pub mod app;
+pub mod built;
 pub mod check;
 pub mod compare;
 pub mod config;
@@ -41,6 +42,7 @@ mod dangling;
 pub mod declare;
 pub mod discover;
 pub mod explain;
+mod fact;
 pub mod fill;
 pub mod finding;
 pub mod icons;

@@ -28,6 +28,7 @@ use elvask_project::tomldoc::Text;
 
 use crate::app::{App, Plugin, PluginSheet};
 use crate::config::Purpose;
+use crate::fact::Sourced;
 
 /// What a person says for one run.
 #[derive(Debug, Clone, Default)]
@@ -50,6 +51,8 @@ pub struct Settings {
     pub unneeded: bool,
     /// The day of today as year-month-day; without it no waiver ends.
     pub today: Option<String>,
+    /// What the sources say, where what is looked at is what was built of them.
+    pub built: Option<Arc<Sourced>>,
     /// What was released last, where that is known.
     pub last: Option<LastRelease>,
 }

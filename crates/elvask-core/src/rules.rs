@@ -136,6 +136,7 @@ pub static RULES: &[&dyn Rule] = &[
     &both::association_mismatch::AssociationMismatch,
     &both::icon_missing::IconMissing,
     &both::icon_size::IconSize,
+    &both::built_differs::BuiltDiffers,
     &both::cleartext_blocked::CleartextBlocked,
     &both::transport_open::TransportOpen,
     &both::access_missing::AccessMissing,

@@ -6,9 +6,13 @@
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::path::Path;
+use std::sync::Arc;
 
+use elvask_core::Platform;
 use elvask_core::app::App;
+use elvask_core::built::Sourced;
 use elvask_core::check::{Report, check};
+use elvask_core::compare::Fact;
 use elvask_core::fill::fill;
 use elvask_core::finding::Finding;
 use elvask_core::needs::Settings;
@@ -85,6 +89,16 @@ fn settings(case: &Case) -> Settings {
         unneeded: asked.contains(&"unneeded"),
         release: asked.contains(&"release"),
         accounts: section(case, "elvask/account.toml").is_some(),
+        built: section(case, "sources").map(|_| {
+            // What the sources declare, a line each: `android permission android.permission.CAMERA`.
+            let facts = words(case, "sources").into_iter().map(|line| {
+                let [platform, kind, name] = line.splitn(3, ' ').collect::<Vec<_>>().try_into().expect("three words");
+                let platform = if platform == "ios" { Platform::Ios } else { Platform::Android };
+                let (name, value) = name.split_once(" = ").map_or((name, None), |(name, value)| (name, Some(value)));
+                Fact { platform, kind: kind.to_owned(), name: name.to_owned(), value: value.map(str::to_owned) }
+            });
+            Arc::new(Sourced { facts: Some(facts.collect()), fingerprints: Vec::new() })
+        }),
         ..Settings::default()
     }
 }

@@ -21,6 +21,7 @@ impl Corpus {
             "crates/elvask-fuzz/corpus",
             "crates/elvask/tests/stores",
             "crates/elvask/tests/account",
+            "crates/elvask/tests/built",
         ] {
             corpus.walk(project, &project.join(folder));
         }
@@ -35,8 +36,25 @@ impl Corpus {
                 FileKind::File => {
                     let Ok(bytes) = Disk.read(&path) else { continue };
                     let inside = path.strip_prefix(project).unwrap_or(&path).to_owned();
+                    self.parts(&inside, &bytes);
                     self.files.push((inside, bytes));
                 }
+            }
+        }
+    }
+
+    /// Adds the parts of what a build made, which a change of the archive would not reach.
+    fn parts(&mut self, inside: &Path, bytes: &[u8]) {
+        if !inside.extension().is_some_and(|ending| ending == "apk" || ending == "aab") {
+            return;
+        }
+        let Ok(mut archive) = zip::ZipArchive::new(std::io::Cursor::new(bytes)) else { return };
+        for at in 0..archive.len() {
+            let Ok(mut part) = archive.by_index(at) else { continue };
+            let name = part.name().unwrap_or_default().replace("Manifest.xml", "Manifest.compiled");
+            let mut bytes = Vec::new();
+            if std::io::Read::read_to_end(&mut part, &mut bytes).is_ok() {
+                self.files.push((inside.join(name), bytes));
             }
         }
     }

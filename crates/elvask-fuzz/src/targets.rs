@@ -35,7 +35,7 @@ pub struct Target {
 }
 
 /// All targets.
-pub static TARGETS: [Target; 17] = [
+pub static TARGETS: [Target; 18] = [
     Target { name: "text", seeds: &[".xml", ".strings", ".plist"], run: text },
     Target { name: "xml", seeds: &[".xml"], run: xml },
     Target { name: "xml-edit", seeds: &["AndroidManifest.xml", "config.xml", "strings.xml"], run: xml_edit },
@@ -56,6 +56,7 @@ pub static TARGETS: [Target; 17] = [
     Target { name: "asset-links", seeds: &["assetlinks.json"], run: asset_links },
     Target { name: "certificate", seeds: &[".der", ".pem", ".p12", ".jks"], run: certificate },
     Target { name: "profile", seeds: &[".mobileprovision", ".cer"], run: profile },
+    Target { name: "built", seeds: &[".compiled", ".arsc", ".pb"], run: built },
     Target { name: "apps", seeds: &[], run: apps::run },
 ];
 
@@ -330,6 +331,14 @@ fn profile(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
         ensure(profile.app_id().is_some(), || "a profile without an app id".to_owned())?;
         let granted = profile.entitlements().iter().all(|entry| profile.granted(&entry.key).is_some());
         ensure(granted, || "what is granted is not found under its key".to_owned())?;
+    }
+    Ok(())
+}
+
+/// What is handed out of a compiled manifest is XML, whatever it was compiled of.
+fn built(_: &Corpus, bytes: &[u8]) -> Result<(), String> {
+    for text in elvask_built::texts_in(bytes) {
+        Document::parse(text).map_err(|error| format!("it is no XML: {error}"))?;
     }
     Ok(())
 }

@@ -16,6 +16,9 @@ pub struct IdentityRecord {
     pub replaces: Vec<String>,
     /// What is left to a person.
     pub left: Vec<LeftRecord>,
+    /// With `--built`: the fingerprints of the certificates that signed it, SHA-256.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub signed_with: Vec<String>,
     /// Whether anything was written.
     pub written: bool,
     /// The files that were changed, or would be.

@@ -2,6 +2,7 @@
 
 pub(crate) mod account;
 pub(crate) mod apply;
+mod built;
 pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod declare;

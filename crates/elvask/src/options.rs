@@ -396,6 +396,7 @@ Examples:
   elvask survey --variant freeDebug              what another variant declares
   elvask survey --variants                       all variants side by side, where they differ
   elvask survey --merged > AndroidManifest.xml   the manifest as the build merges it
+  elvask survey --built app-release.apk          what a build made declares
   elvask survey --all                            every app of a repository")]
 pub(crate) struct Survey {
     #[command(flatten)]
@@ -415,6 +416,9 @@ pub(crate) struct Survey {
     /// Say of each section what somebody who is new to it should know.
     #[arg(long)]
     pub(crate) explain: bool,
+    /// Look at what a build made, an .apk, .aab or .ipa, in the place of the sources; of an app around, packages and elvask.toml count.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["all", "variants"])]
+    pub(crate) built: Option<PathBuf>,
 }
 
 /// `elvask check`.
@@ -431,6 +435,7 @@ Examples:
   elvask check --only permission             a family: all rules whose names start so
   elvask check --allow purpose-vague         listed, and no reason to fail
   elvask check --since main                  what is new since a revision
+  elvask check --built app-release.aab       what ships, and how it differs from the sources
   elvask check --all                         every app of a repository
   elvask check --format sarif > elvask.sarif
   elvask check --format json | jq '.summary'
@@ -465,6 +470,9 @@ pub(crate) struct Check {
     /// Look at every app in the folder.
     #[arg(long)]
     pub(crate) all: bool,
+    /// Look at what a build made, an .apk, .aab or .ipa: the rules over what ships, and where it differs from the sources around.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["all", "since"])]
+    pub(crate) built: Option<PathBuf>,
     /// Show only what is found by this rule or family of rules, or about this subject; several times for several.
     #[arg(long, value_name = "RULE|FAMILY|SUBJECT")]
     pub(crate) only: Vec<String>,

@@ -3,6 +3,7 @@
 mod accounts;
 mod bad_input;
 mod boundaries;
+mod built;
 mod compare;
 mod demo;
 mod flags;

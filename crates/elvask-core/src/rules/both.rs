@@ -6,6 +6,7 @@ pub mod answer_missing;
 pub mod app_unregistered;
 pub mod association_mismatch;
 pub mod association_missing;
+pub mod built_differs;
 pub mod cleartext_blocked;
 pub mod config_invalid;
 mod declared;

@@ -1,12 +1,13 @@
 //! `elvask check`.
 
+use elvask_core::app::Look;
 use elvask_core::check::{Report, check};
 use elvask_core::finding::Level;
 use elvask_core::rules::{self, RULES};
 use elvask_platform::names::nearest;
 
 use super::since::{Earlier, keep_new};
-use super::{Done, Outcome, all_apps, load_at, none_is_found, root_of, settings, typed};
+use super::{Done, Outcome, all_apps, built, load_at, none_is_found, root_of, settings, typed};
 use crate::options::Check;
 use crate::output::{Failure, Output};
 use crate::report::{Checked, Failing, is_of, is_rule_or_family};
@@ -15,12 +16,24 @@ use crate::revision::last_tagged;
 pub(crate) fn run(options: &Check, output: &Output) -> Done {
     let failing = failing(options)?;
     let earlier = options.since.as_deref().map(Earlier::of).transpose()?;
-    let roots = if options.all { all_apps(&options.app)? } else { vec![root_of(&options.app)?] };
+    let roots = match (&options.built, options.all) {
+        // What was built says much without an app around it.
+        (Some(_), _) => vec![root_of(&options.app).unwrap_or_default()],
+        (None, true) => all_apps(&options.app)?,
+        (None, false) => vec![root_of(&options.app)?],
+    };
     let mut reporter = (options.format.reporter)();
     let mut worst = Outcome::Clean;
     for root in roots {
-        let app = load_at(&root, &options.app, output)?;
         let mut settings = settings(options.release);
+        let app = match &options.built {
+            Some(file) => {
+                let built = built::open(file, &options.app, Look::WithoutSheet, output)?;
+                settings.built = Some(built.sourced);
+                built.app
+            }
+            None => load_at(&root, &options.app, output)?,
+        };
         if let Some(day) = &options.on {
             settings.today = Some(day.clone());
         }

@@ -4,15 +4,18 @@ use std::fs;
 use std::path::Path;
 
 use elvask_core::app::{App, Choice, Look};
+use elvask_core::built::as_app;
 use elvask_core::check::obstacles;
 use elvask_core::compare::{Difference, Fact, Turn, compare, facts};
 use elvask_core::context::Context;
 use elvask_core::survey::survey;
+use elvask_platform::Platform;
 use elvask_project::files::{Disk, Files as _};
 use elvask_project::surface::Surface;
 use elvask_record::{CompareRecord, FORMAT, SurveyRecord};
 use serde_json::Value;
 
+use super::built::is_built;
 use super::{Done, Outcome, choice, load_looking, root_at, root_of, settings, typed};
 use crate::options::AppChoice;
 use crate::options::compare::{Compare, CompareForm};
@@ -33,6 +36,8 @@ struct Side {
     /// What it is, in a few words.
     shown: String,
     facts: Vec<Fact>,
+    /// The platforms that it can speak of, where it is what was built for one.
+    only: Option<Platform>,
 }
 
 pub(crate) fn run(options: &Compare, output: &Output) -> Done {
@@ -42,7 +47,12 @@ pub(crate) fn run(options: &Compare, output: &Output) -> Done {
         Some(named) => side(named, &app, output)?,
         None => of_app(&root_of(&app)?, &app, output)?,
     };
-    let all = compare(&old.facts, &new.facts);
+    // Of a platform that one side cannot speak of nothing is gained or lost.
+    let only = old.only.or(new.only);
+    let of = |side: &Side| -> Vec<Fact> {
+        side.facts.iter().filter(|fact| only.is_none_or(|only| only == fact.platform)).cloned().collect()
+    };
+    let all = compare(&of(&old), &of(&new));
     match options.format {
         CompareForm::Json => output.json(&CompareRecord {
             format: FORMAT,
@@ -62,6 +72,14 @@ fn side(named: &str, app: &AppChoice, output: &Output) -> Result<Side, Failure> 
     let path = Path::new(named);
     if path.is_dir() {
         return of_app(&root_at(Some(path))?, app, output);
+    }
+    if path.is_file() && is_built(path) {
+        // Alone: what the sources say is the other side's affair.
+        let file = fs::File::open(path).map_err(|error| Failure::new(format!("{named}: {error}")))?;
+        let built = elvask_built::read(file).map_err(|error| Failure::new(format!("{named}: {error}")))?;
+        output.limits(&built.limits);
+        let only = Some(if built.ios.is_some() { Platform::Ios } else { Platform::Android });
+        return Ok(Side { shown: typed(path), facts: surveyed(&as_app(&built, path, None))?, only });
     }
     if path.is_file() {
         return of_survey(path);
@@ -83,7 +101,7 @@ fn of_survey(path: &Path) -> Result<Side, Failure> {
     let json: Value = serde_json::from_slice(&bytes)
         .map_err(|error| Failure::new(format!("{shown} is not what `elvask survey --format json` prints: {error}")))?;
     let facts = facts(&json).map_err(|why| Failure::new(format!("{shown} {why}")))?;
-    Ok(Side { shown, facts })
+    Ok(Side { shown, facts, only: None })
 }
 
 fn of_revision(named: &str, app: &AppChoice) -> Result<Side, Failure> {
@@ -92,14 +110,14 @@ fn of_revision(named: &str, app: &AppChoice) -> Result<Side, Failure> {
     // What is remembered of the disk is not of the revision.
     let choice = Choice { cache: None, ..choice(&root, app, Look::Nowhere)? };
     let app = App::load_choice(&files, &root, &choice).map_err(|error| Failure::new(format!("{named}: {error}")))?;
-    Ok(Side { shown: named.to_owned(), facts: surveyed(&app)? })
+    Ok(Side { shown: named.to_owned(), facts: surveyed(&app)?, only: None })
 }
 
 fn of_app(root: &Path, options: &AppChoice, output: &Output) -> Result<Side, Failure> {
     let app = load_looking(root, options, Look::Nowhere, output)?;
     let shown = typed(root);
     let shown = if shown.is_empty() || shown == "." { "the app".to_owned() } else { shown };
-    Ok(Side { shown, facts: surveyed(&app)? })
+    Ok(Side { shown, facts: surveyed(&app)?, only: None })
 }
 
 /// Returns the facts of an app; one of which a part cannot be read is not compared.

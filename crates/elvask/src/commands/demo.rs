@@ -76,12 +76,7 @@ const STEPS: [Step; 8] = [
         told: "What does whoever has 2.3.0 notice of the update? The survey of that release was kept.",
         shows: "",
     },
-    Step {
-        words: &["link", "test"],
-        given: false,
-        told: "And the links.",
-        shows: "",
-    },
+    Step { words: &["link", "test"], given: false, told: "And the links.", shows: "" },
 ];
 
 pub(crate) fn run(options: &Demo, all: &Options, output: &Output) -> Done {

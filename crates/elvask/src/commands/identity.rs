@@ -1,5 +1,7 @@
 //! `elvask identity`.
 
+use std::path::Path;
+
 use elvask_core::app::{App, Choice, Look};
 use elvask_core::context::Context;
 use elvask_core::identity::{Change, Left, Said, change, replaces, said};
@@ -8,7 +10,7 @@ use elvask_project::surface::Surface;
 use elvask_record::{FORMAT, IdentityRecord, LeftRecord, SaidRecord};
 
 use super::apply::{Bounds, Write, changes, file_records, whole_diff, write, wrote};
-use super::{Done, Outcome, choice, load_choosing, root_of, settings};
+use super::{Done, Outcome, built, choice, load_choosing, root_of, settings};
 use crate::options::Format;
 use crate::options::identity::Identity;
 use crate::output::{Failure, Output};
@@ -18,6 +20,9 @@ use crate::render::{clean, columns, width, wrap};
 pub(crate) fn run(options: &Identity, output: &Output) -> Done {
     let wanted = options.set.iter().map(|text| Change::parse(text)).collect::<Result<Vec<_>, _>>();
     let wanted = wanted.map_err(|why| Failure::new(format!("--set: {why}")))?;
+    if let Some(file) = &options.built {
+        return of_built(options, file, output);
+    }
     let root = root_of(&options.app.choice)?;
     let chosen = Choice { languages: true, ..choice(&root, &options.app.choice, Look::Nowhere)? };
     let app = load_choosing(&root, &options.app.choice, chosen, output)?;
@@ -62,6 +67,7 @@ pub(crate) fn run(options: &Identity, output: &Output) -> Done {
             places: done.places.iter().map(|said| SaidRecord::of(&app.sources, said)).collect(),
             replaces: Vec::new(),
             left: done.left.iter().map(|one| LeftRecord::of(&app.sources, one)).collect(),
+            signed_with: Vec::new(),
             written,
             files: file_records(&files),
         });
@@ -90,15 +96,35 @@ fn left(app: &App, all: &[Left]) -> String {
     out
 }
 
+/// Shows what was built beside the sources.
+fn of_built(options: &Identity, file: &Path, output: &Output) -> Done {
+    let opened = built::open(file, &options.app.choice, Look::Nowhere, output)?;
+    let settings = settings(false);
+    let mut all = Vec::new();
+    // The texts of the sources are among those of what was built, under the same numbers.
+    for app in opened.source.iter().chain([&opened.app]) {
+        let surface = Surface::read(app, &app.sources);
+        let more = said(&Context::new(app, &app.sources, &surface, &settings));
+        // What the owner says is said for both.
+        all.extend(more.into_iter().filter(|one| !all.contains(one)).collect::<Vec<_>>());
+    }
+    all.sort_by_key(|said| said.part);
+    Ok(shown(options, &opened.app, (&all, &opened.sourced.fingerprints), output))
+}
+
 fn show(options: &Identity, app: &App, context: &Context<'_>, output: &Output) -> Outcome {
-    let all = said(context);
-    let replaces = replaces(&all);
+    shown(options, app, (&said(context), &[]), output)
+}
+
+fn shown(options: &Identity, app: &App, (all, signed_with): (&[Said], &[String]), output: &Output) -> Outcome {
+    let replaces = replaces(all);
     if options.app.format == Format::Json {
         output.json(&IdentityRecord {
             format: FORMAT,
             places: all.iter().map(|said| SaidRecord::of(&app.sources, said)).collect(),
             replaces,
             left: Vec::new(),
+            signed_with: signed_with.to_vec(),
             written: false,
             files: Vec::new(),
         });
@@ -106,7 +132,7 @@ fn show(options: &Identity, app: &App, context: &Context<'_>, output: &Output) -
     }
     let mut rows: Vec<Vec<String>> = Vec::new();
     let mut before = None;
-    for one in &all {
+    for one in all {
         let part = if before == Some(one.part) { String::new() } else { paint(HEADING, one.part.word()) };
         before = Some(one.part);
         rows.push(vec![
@@ -126,6 +152,12 @@ fn show(options: &Identity, app: &App, context: &Context<'_>, output: &Output) -
     }
     for sentence in &replaces {
         text.push_str(&wrap(&clean(sentence), width(), 2));
+    }
+    if !signed_with.is_empty() {
+        text.push_str(&format!("\n{}\n", paint(HEADING, "Signed with")));
+    }
+    for fingerprint in signed_with {
+        text.push_str(&wrap(&clean(fingerprint), width(), 2));
     }
     output.result(&text);
     Outcome::Clean

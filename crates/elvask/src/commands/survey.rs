@@ -3,7 +3,7 @@
 use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
-use elvask_core::app::App;
+use elvask_core::app::{App, Look};
 use elvask_core::check::obstacles as found_obstacles;
 use elvask_core::context::Context;
 use elvask_core::finding::NeededBy;
@@ -14,7 +14,7 @@ use elvask_project::source::Place;
 use elvask_project::surface::Surface;
 use elvask_record::{AllSurveysRecord, AppSurveyRecord, FORMAT, MergedRecord, SurveyRecord, VariantsRecord};
 
-use super::{Done, Outcome, all_apps, load, load_at, settings, typed, unresolved};
+use super::{Done, Outcome, all_apps, built, load, load_at, settings, typed, unresolved};
 use crate::options::{self, Format};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint};
@@ -22,7 +22,10 @@ use crate::render::{clean, columns, fitted, snippet, width, wrap};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
     if !options.all {
-        let app = ManuallyDrop::new(load(&options.app.choice, output)?);
+        let app = ManuallyDrop::new(match &options.built {
+            Some(file) => built::open(file, &options.app.choice, Look::WithoutSheet, output)?.app,
+            None => load(&options.app.choice, output)?,
+        });
         return if options.variants {
             side_by_side(&app, options, output)
         } else if options.merged {

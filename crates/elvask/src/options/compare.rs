@@ -25,10 +25,11 @@ Examples:
   elvask survey --format json >survey-2.3.0.json        with each release
   elvask compare survey-2.3.0.json                      what the next one changes
   elvask compare v2.3.0                                 a revision, without a check-out
+  elvask compare app-2.3.0.apk app-2.4.0.apk            what two builds declare
   elvask compare main HEAD --format markdown              for the description of a change
   elvask compare ../old . --fail-on gained-permission,lost-link
 
-A side is a folder of an app, the JSON of a survey, or a revision of the repository around the app. Exit codes: 0 nothing of what
+A side is a folder of an app, the JSON of a survey, what a build made (.apk, .aab, .ipa), or a revision of the repository around the app. Exit codes: 0 nothing of what
 --fail-on names differs, 1 something does, 2 it could not run.")]
 pub(crate) struct Compare {
     /// What was: a folder, the JSON of a survey, or a revision.

@@ -1,5 +1,7 @@
 //! `elvask identity`.
 
+use std::path::PathBuf;
+
 use clap::Args;
 
 use super::{AppOptions, OutsideOptions};
@@ -9,6 +11,7 @@ use super::{AppOptions, OutsideOptions};
 #[command(after_help = "\
 Examples:
   elvask identity                                  who the app is, wherever it is said
+  elvask identity --built app-release.apk          what a build made says, beside the sources
   elvask identity --set version=2.4.1 --set build=42
   elvask identity --set name=\"Marram Log\" --dry-run
   elvask identity --set name.nl=Helm               its name in one language
@@ -21,6 +24,9 @@ pub(crate) struct Identity {
     /// Change a part everywhere it is said; may be given several times.
     #[arg(long, value_name = "PART=VALUE")]
     pub(crate) set: Vec<String>,
+    /// Show what a build made, an .apk, .aab or .ipa, says beside the sources.
+    #[arg(long, value_name = "FILE", conflicts_with = "set")]
+    pub(crate) built: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) outside: OutsideOptions,
     /// Print what would be written as a unified diff, and write nothing.
