@@ -156,6 +156,9 @@ fn told(turn: Turn, fact: Fact, before: Option<String>) -> Difference {
     Difference { turn, fact, before, class, meaning }
 }
 
+/// The action of links. What else filters take, other apps or the system send.
+const VIEW: &str = "android.intent.action.VIEW";
+
 /// Returns the class of a difference, and what it means.
 // In one piece: an arm for each kind of thing.
 fn meaning(turn: Turn, fact: &Fact, before: Option<&str>) -> (&'static str, String) {
@@ -180,7 +183,7 @@ fn meaning(turn: Turn, fact: &Fact, before: Option<&str>) -> (&'static str, Stri
             ),
         };
     }
-    let opens_links = is(Kind::Domain) || is(Kind::UrlScheme) || (is(Kind::Filter) && !fact.name.contains("MAIN"));
+    let opens_links = is(Kind::Domain) || is(Kind::UrlScheme) || (is(Kind::Filter) && fact.name.starts_with(VIEW));
     if opens_links {
         return match turn {
             Turn::Gained => (

@@ -1,5 +1,6 @@
 //! `elvask.toml`: what the app's owner has said once and for all.
 
+mod app;
 mod links;
 mod network;
 
@@ -8,6 +9,7 @@ use elvask_needs::sheet::Sheet;
 use elvask_platform::{capability, ios};
 use elvask_project::tomldoc::{self, Problem, Table, Text, Value, as_table, span_of};
 
+pub use app::{Identity, Orientations};
 pub use links::LinksConfig;
 pub use network::{Cleartext, NetworkConfig};
 
@@ -30,21 +32,6 @@ pub struct Config {
     pub network: Option<NetworkConfig>,
     /// Findings accepted on purpose.
     pub waivers: Vec<Waiver>,
-}
-
-/// The table `[app]`.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Identity {
-    /// The name under the icon.
-    pub name: Option<Text>,
-    /// The application id on Android.
-    pub android_id: Option<Text>,
-    /// The bundle id on iOS.
-    pub ios_id: Option<Text>,
-    /// The team that signs on iOS.
-    pub ios_team: Option<Text>,
-    /// The version shown in the stores.
-    pub version: Option<Text>,
 }
 
 /// A purpose, in one or several languages.
@@ -149,14 +136,7 @@ fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Config {
     }
     let mut config = Config::default();
     if let Some(app) = root.table("app", "`[app]`", problems) {
-        app.refuse_others(&["name", "android-id", "ios-id", "ios-team", "version"], problems);
-        config.identity = Identity {
-            name: app.text("name", problems),
-            android_id: app.text("android-id", problems),
-            ios_id: app.text("ios-id", problems),
-            ios_team: app.text("ios-team", problems),
-            version: app.text("version", problems),
-        };
+        config.identity = self::app::read(&app, problems);
     }
     if let Some(purposes) = root.table("purposes", "`[purposes]`", problems) {
         config.purposes =

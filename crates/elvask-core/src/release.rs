@@ -163,6 +163,7 @@ pub static POINTS: &[Point] = &[
             "requirement-conflict",
             "provider-form",
             "attribute-idle",
+            "built-differs",
         ],
         look: |_| Looked::Yes,
     },
@@ -243,7 +244,14 @@ pub static POINTS: &[Point] = &[
         stage: Stage::Upload,
         platform: None,
         title: "ids are well-formed, and the same in all files",
-        rules: &["identity-form", "identity-case", "identity-mismatch", "file-mismatch"],
+        rules: &[
+            "identity-form",
+            "identity-case",
+            "identity-mismatch",
+            "file-mismatch",
+            "app-differs",
+            "preference-value",
+        ],
         look: |_| Looked::Yes,
     },
     Point {

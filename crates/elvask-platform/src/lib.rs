@@ -29,6 +29,7 @@ mod lists;
 pub mod manifest;
 pub mod names;
 pub mod native;
+pub mod preferences;
 pub mod release;
 pub mod services;
 mod table;

@@ -46,7 +46,7 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 47] = [
+const TABLES: [(&str, &[Cell]); 48] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
@@ -180,6 +180,7 @@ const TABLES: [(&str, &[Cell]); 47] = [
     ("service-files", &[Cell::Platform, Text, Text]),
     ("symptoms", &[Text, Text, Text]),
     ("vague-purposes", &[Text]),
+    ("widget-preferences", &[Text, Word(&["", "android", "ios"]), Text, Text]),
 ];
 
 /// Says whether a cell may be in a column.

@@ -91,11 +91,15 @@ fn the_page_never_calls_right_what_cannot_be_read() {
 
 #[test]
 fn the_walk_to_a_release_fails_first_and_passes_then() {
-    let ran = elvask(&std::env::temp_dir(), &["demo", "--release", "--format", "json"]);
-    assert_eq!(ran.code, 0, "{}", ran.err);
-    let steps =
-        ran.json()["steps"].as_array().unwrap().iter().map(|step| step["exit"].as_i64().unwrap()).collect::<Vec<_>>();
-    assert_eq!(steps, [1, 0, 0, 0]);
+    for layout in ["npm", "pubspec"] {
+        let words = ["demo", "--release", "--layout", layout, "--format", "json"];
+        let ran = elvask(&std::env::temp_dir(), &words);
+        assert_eq!(ran.code, 0, "{layout}: {}", ran.err);
+        let json = ran.json();
+        let steps: Vec<_> =
+            json["steps"].as_array().unwrap().iter().map(|step| step["exit"].as_i64().unwrap()).collect();
+        assert_eq!(steps, [1, 0, 0, 0], "{layout}");
+    }
     let text = elvask(&std::env::temp_dir(), &["demo", "--release"]).out;
     assert!(text.lines().count() < 300, "{}", text.lines().count());
     let other = elvask(&std::env::temp_dir(), &["demo", "--release", "--layout", "widget"]);

@@ -3,6 +3,7 @@
 pub mod access_missing;
 pub mod access_open;
 pub mod answer_missing;
+pub mod app_differs;
 pub mod app_unregistered;
 pub mod association_mismatch;
 pub mod association_missing;
@@ -23,6 +24,7 @@ pub mod link_local_host;
 pub mod link_one_sided;
 pub mod not_judged;
 pub mod plugin_unsupported;
+pub mod preference_value;
 pub mod requirement_conflict;
 pub mod service_id_unregistered;
 pub mod sheet_invalid;

@@ -18,7 +18,7 @@ android {
 
     buildTypes {
         release {
-            signingConfig = signingConfigs.getByName("debug")
+            // The build server signs with the key of the release.
         }
     }
 }

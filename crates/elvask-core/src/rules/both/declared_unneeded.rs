@@ -170,8 +170,7 @@ fn is_permission_wanted(context: &Context<'_>, declared: &Declared) -> bool {
     let name = declared.name.as_str();
     let written = context.manifest_of(declared.place.file);
     let own = written.is_some_and(|manifest| manifest.defined.iter().any(|defined| defined == name));
-    // What scripts of the app do on the network, no native code shows.
-    let scripted = context.app.layouts.iter().any(|layout| layout.is_scripted());
+    // What scripts of the app do on the network, no native code shows; and libraries that the build fetches open most connections.
     let network = matches!(name, "android.permission.INTERNET" | "android.permission.ACCESS_NETWORK_STATE");
     // One that is misspelt is another rule's affair: what is meant is needed.
     let meant = written
@@ -179,7 +178,7 @@ fn is_permission_wanted(context: &Context<'_>, declared: &Declared) -> bool {
         .is_some_and(|meant| is_needed(context, Kind::Permission, meant.name));
     own || name.contains('$')
         || meant
-        || scripted && network
+        || network
         || is_companion(context, name)
         || is_used_by_a_component(context, name)
 }
