@@ -111,7 +111,7 @@ fn android(loading: &mut Loading<'_>, path: &Path) -> Option<AndroidApp> {
         name: "release".to_owned(),
         build_type: "release".to_owned(),
         flavors: Vec::new(),
-        id: id.clone(),
+        id,
         min_level: number(text(levels, Some(ANDROID), "minSdkVersion")),
         target_level: number(text(levels, Some(ANDROID), "targetSdkVersion")),
         version_name: text(Some(root), Some(ANDROID), "versionName"),
@@ -122,25 +122,11 @@ fn android(loading: &mut Loading<'_>, path: &Path) -> Option<AndroidApp> {
     };
     let strings = read(loading, &path.join("res/values/strings.xml"));
     let values = strings.map(|file| ResourceFile { file }).into_iter().collect();
-    Some(AndroidApp {
-        module: path.to_owned(),
-        manifest_path: manifest_path.clone(),
-        manifest: Some(manifest),
-        namespace: id.value.clone(),
-        id,
-        min_level: variant.min_level.clone(),
-        target_level: variant.target_level.clone(),
-        modules: Vec::new(),
-        variants: vec![variant],
-        judged: vec![0],
-        manifests: vec![(manifest_path, manifest)],
-        libraries: Vec::new(),
-        keep_rules: Vec::new(),
-        in_source: Vec::new(),
-        strings: Vec::new(),
-        resources: Resources { values, ..Resources::default() },
-        activities: Vec::new(),
-    })
+    let mut app = AndroidApp::of_one(path.to_owned(), manifest_path.clone(), variant);
+    app.manifest = Some(manifest);
+    app.manifests = vec![(manifest_path, manifest)];
+    app.resources = Resources { values, ..Resources::default() };
+    Some(app)
 }
 
 fn ios(loading: &mut Loading<'_>, path: &Path, built: &BuiltIos) -> Option<IosApp> {

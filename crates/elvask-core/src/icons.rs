@@ -5,8 +5,6 @@ mod hybrid;
 mod ios;
 mod picture;
 
-use std::path::PathBuf;
-
 use elvask_platform::{Level, Platform};
 use elvask_project::appfiles::{AndroidApp, Generated, IosApp, Widget};
 use elvask_project::layout::Layout;
@@ -111,17 +109,4 @@ pub(crate) fn read(
         }
     }
     out
-}
-
-/// Returns the folders of resources of the variants that ship, those of `main` among them.
-fn resource_folders(app: &AndroidApp) -> Vec<PathBuf> {
-    let mut folders = Vec::new();
-    let sets = app.judged().flat_map(|variant| &variant.source_sets).map(|set| &set.manifest);
-    for manifest in sets.chain([&app.manifest_path]) {
-        let folder = manifest.with_file_name("res");
-        if !folders.contains(&folder) {
-            folders.push(folder);
-        }
-    }
-    folders
 }

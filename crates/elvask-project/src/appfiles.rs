@@ -181,6 +181,43 @@ pub struct LibraryManifest {
 }
 
 impl AndroidApp {
+    /// Makes an app of one variant that no Gradle builds, from where its manifest is.
+    #[must_use]
+    pub fn of_one(module: PathBuf, manifest_path: PathBuf, variant: Variant) -> Self {
+        AndroidApp {
+            module,
+            manifest_path,
+            manifest: None,
+            namespace: variant.id.value.clone(),
+            id: variant.id.clone(),
+            min_level: variant.min_level.clone(),
+            target_level: variant.target_level.clone(),
+            modules: Vec::new(),
+            variants: vec![variant],
+            judged: vec![0],
+            manifests: Vec::new(),
+            libraries: Vec::new(),
+            keep_rules: Vec::new(),
+            in_source: Vec::new(),
+            strings: Vec::new(),
+            resources: Resources::default(),
+            activities: Vec::new(),
+        }
+    }
+
+    /// Returns the folders of resources of the variants that are judged: that of the main source set first.
+    #[must_use]
+    pub fn resource_folders(&self) -> Vec<PathBuf> {
+        let mut folders = vec![self.manifest_path.with_file_name("res")];
+        for set in self.judged().flat_map(|variant| &variant.source_sets) {
+            let folder = set.manifest.with_file_name("res");
+            if !folders.contains(&folder) {
+                folders.push(folder);
+            }
+        }
+        folders
+    }
+
     /// Goes through the variants that are judged.
     pub fn judged(&self) -> impl Iterator<Item = &Variant> {
         self.judged.iter().filter_map(|at| self.variants.get(*at))

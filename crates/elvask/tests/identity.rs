@@ -263,3 +263,19 @@ fn what_is_called_otherwise_keeps_its_name() {
     let wanted = trials.replace("CFBundleDisplayName = Marram;", "CFBundleDisplayName = Knot;");
     assert_eq!(app.read("ios/Marram.xcodeproj/project.pbxproj"), wanted);
 }
+
+#[test]
+fn the_survey_says_which_of_two_places_wins() {
+    let app = App::demo("npm");
+    let list = app.read("ios/Marram/Info.plist");
+    app.write("ios/Marram/Info.plist", list.replace("$(MARKETING_VERSION)", "9.9.9"));
+    let survey = app.run(&["survey"]).out;
+    assert!(survey.contains("version 9.9.9 (Info.plist:20) wins over 2.4.0 (project.pbxproj:119)"), "{survey}");
+    let manifest = app.read(MANIFEST);
+    app.write(MANIFEST, manifest.replacen("<manifest ", "<manifest android:versionName=\"1.0\" ", 1));
+    let survey = app.run(&["survey"]).out;
+    assert!(
+        survey.contains("versionName 2.4.0 (app/build.gradle:13) wins over 1.0 (AndroidManifest.xml:1)"),
+        "{survey}"
+    );
+}

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use elvask_markup::Span;
 use elvask_needs::generated::{self, Made};
 use elvask_platform::Version;
-use elvask_project::appfiles::{AndroidApp, EntitlementsFile, Generated, IosApp, Resources};
+use elvask_project::appfiles::{AndroidApp, EntitlementsFile, Generated, IosApp};
 use elvask_project::gradle::{SourceSet, Stated, Variant};
 use elvask_project::loading::Loading;
 use elvask_project::source::{FileId, Place};
@@ -75,25 +75,9 @@ pub(crate) fn android(
         more_placeholders: true,
         source_sets: vec![SourceSet { name: "main".to_owned(), manifest: manifest_path.clone() }],
     };
-    let mut app = AndroidApp {
-        module: loading.root.clone(),
-        manifest_path: manifest_path.clone(),
-        manifest: Some(manifest),
-        namespace: stands.android_id.value.clone(),
-        id: stands.android_id.clone(),
-        min_level: stands.min_level.clone(),
-        target_level: stands.target_level.clone(),
-        modules: Vec::new(),
-        variants: vec![variant],
-        judged: vec![0],
-        manifests: vec![(manifest_path, manifest)],
-        libraries: Vec::new(),
-        keep_rules: Vec::new(),
-        in_source: Vec::new(),
-        strings: Vec::new(),
-        resources: Resources::default(),
-        activities: Vec::new(),
-    };
+    let mut app = AndroidApp::of_one(loading.root.clone(), manifest_path.clone(), variant);
+    app.manifest = Some(manifest);
+    app.manifests = vec![(manifest_path, manifest)];
     app.libraries = super::android::libraries(loading, &app, plugins);
     Some(app)
 }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use elvask_markup::xml::Document;
 use elvask_needs::kinds::Spot;
 use elvask_platform::{Platform, Version};
-use elvask_project::appfiles::{AndroidApp, EntitlementsFile, IosApp, Resources};
+use elvask_project::appfiles::{AndroidApp, EntitlementsFile, IosApp};
 use elvask_project::files::{FileKind, Files, normal};
 use elvask_project::gradle::{SourceSet, Stated, Variant};
 use elvask_project::layout::{Home, Layout};
@@ -227,25 +227,9 @@ pub(crate) fn android(loading: &mut Loading<'_>, plugins: &[Plugin]) -> Option<A
     note_unknown(loading, "the application id", &variant.id);
     note_unknown(loading, "the lowest level", &variant.min_level);
     let (in_source, activities) = declared_in_source(loading, &folder);
-    let app = AndroidApp {
-        module: folder,
-        manifest_path,
-        manifest: None,
-        namespace: variant.id.value.clone(),
-        id: Stated::default(),
-        min_level: Stated::default(),
-        target_level: Stated::default(),
-        modules: Vec::new(),
-        variants: vec![variant],
-        judged: vec![0],
-        manifests: Vec::new(),
-        libraries: Vec::new(),
-        keep_rules: Vec::new(),
-        in_source,
-        strings: Vec::new(),
-        resources: Resources::default(),
-        activities,
-    };
+    let mut app = AndroidApp::of_one(folder, manifest_path, variant);
+    (app.id, app.min_level, app.target_level) = (Stated::default(), Stated::default(), Stated::default());
+    (app.in_source, app.activities) = (in_source, activities);
     Some(super::android::with_manifests(loading, app, plugins))
 }
 

@@ -32,13 +32,7 @@ pub(crate) fn read(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[Plugi
         let usual = values_files().map(|usual| main.join("values").join(usual));
         paths.extend(usual.filter(|path| loading.files.is_file(path)));
     } else {
-        let sets = app.judged().flat_map(|variant| &variant.source_sets);
-        let mut folders = vec![main.clone()];
-        for folder in sets.map(|set| set.manifest.with_file_name("res")) {
-            if !folders.contains(&folder) {
-                folders.push(folder);
-            }
-        }
+        let folders = app.resource_folders();
         let mut held: BTreeMap<String, Vec<String>> = BTreeMap::new();
         for folder in &folders {
             walk(loading, folder, &mut held, &mut paths);
@@ -104,13 +98,7 @@ pub(crate) fn read_network(loading: &mut Loading<'_>, app: &mut AndroidApp, may_
         })
         .collect();
     let main = app.manifest_path.with_file_name("res");
-    let mut folders = vec![main.clone()];
-    for set in app.judged().flat_map(|variant| &variant.source_sets) {
-        let folder = set.manifest.with_file_name("res");
-        if !folders.contains(&folder) {
-            folders.push(folder);
-        }
-    }
+    let folders = app.resource_folders();
     for (name, folder) in names.iter().flat_map(|name| folders.iter().map(move |folder| (name, folder))) {
         let path = folder.join("xml").join(format!("{name}.xml"));
         if loading.files.is_file(&path) {

@@ -14,7 +14,7 @@ use elvask_project::names::ANDROID;
 use elvask_project::source::{FileId, Place};
 
 use super::picture::look;
-use super::{Icons, Lack, Picture, resource_folders};
+use super::{Icons, Lack, Picture};
 
 /// The side of a launcher icon by the qualifier of a folder, in pixels.
 ///
@@ -38,7 +38,7 @@ pub(super) fn read(loading: &mut Loading<'_>, app: &AndroidApp, out: &mut Icons)
     let text = std::sync::Arc::clone(&loading.sources.file(manifest).text);
     let Ok(document) = Document::parse(text) else { return };
     let Some(application) = document.root().children_named("application").next() else { return };
-    let folders = resource_folders(app);
+    let folders = app.resource_folders();
     let mut named = Vec::new();
     for attribute in ["icon", "roundIcon"] {
         let Some(stated) = application.attribute(ANDROID, attribute) else { continue };

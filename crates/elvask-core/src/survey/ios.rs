@@ -77,6 +77,22 @@ fn identity(context: &Context<'_>, app: &IosApp, survey: &mut Survey) {
     }
     let min = app.min_version.value.map(|version| version.to_string());
     push(Section::Levels, "min-version", "iOS", min, app.min_version.place);
+    // A setting that the list does not take counts for nothing.
+    for (name, key, stated) in
+        [("version", "CFBundleShortVersionString", &app.version), ("build", "CFBundleVersion", &app.build)]
+    {
+        let (value, place) = context.listed_or(key, stated);
+        let lost = stated
+            .value
+            .clone()
+            .zip(stated.place)
+            .filter(|(said, at)| Some(said) != value.as_ref() && Some(*at) != place);
+        let is_it =
+            |one: &&mut Declaration| one.platform == Platform::Ios && one.kind == "identity" && one.name == name;
+        if let (Some(one), Some(lost)) = (survey.declarations.iter_mut().find(is_it), lost) {
+            one.overrode = vec![lost];
+        }
+    }
 }
 
 /// Returns the section of a key that is not a purpose.

@@ -359,6 +359,7 @@ fn identity(app: &App, survey: &Survey) -> String {
         let file = android.manifest.map(|file| clean(&app.sources.file(file).shown).into_owned());
         let file = file.unwrap_or_else(|| "no manifest that can be read".to_owned());
         rows.push(vec![String::new(), paint(FAINT, &format!("{about}, {file}"))]);
+        rows.extend(won(app, survey, Platform::Android));
     }
     if let Some(ios) = &app.ios {
         let min = ios
@@ -376,8 +377,26 @@ fn identity(app: &App, survey: &Survey) -> String {
             (false, None) => "no Info.plist that can be read".to_owned(),
         };
         rows.push(vec![String::new(), paint(FAINT, &clean(&format!("{target}{configuration}{file}")))]);
+        rows.extend(won(app, survey, Platform::Ios));
     }
     columns(&rows, 0)
+}
+
+/// Says which place of a version or a build wins, where another one says something else.
+fn won(app: &App, survey: &Survey, platform: Platform) -> Vec<Vec<String>> {
+    let place = |place: Place| {
+        let at = app.sources.position(place);
+        format!("{}:{}", short_file(&app.sources.file(place.file).shown), at.line)
+    };
+    let of = |one: &&Declaration| one.platform == platform && one.section == Section::Identity;
+    let rows = survey.declarations.iter().filter(of).flat_map(|one| {
+        one.overrode.iter().map(move |(value, lost)| {
+            let here = one.value.as_deref().unwrap_or_default();
+            let line = format!("{} {here} ({}) wins over {value} ({})", one.name, place(one.place), place(*lost));
+            vec![String::new(), paint(WARNING, &clean(&line))]
+        })
+    });
+    rows.collect()
 }
 
 /// Returns the lines of a declaration: itself, and its texts in other languages.
