@@ -47,6 +47,7 @@ pub mod fill;
 pub mod finding;
 pub mod icons;
 pub mod identity;
+mod idform;
 pub mod init;
 pub mod judged;
 pub mod keep;

@@ -131,10 +131,12 @@ impl App {
             }
             plugins.extend(own_code(&loading, choice, &own, android.as_ref(), ios.as_ref()));
         }
+        let by_language = !config.identity.names.is_empty();
         let required = required_files(&mut loading, &plugins, android.as_ref(), ios.as_ref());
         // The resources of a folder that is made anew each time are not here to be read, and none is put where nothing builds it.
         if let Some(android) = android.as_mut().filter(|_| generated.is_none()) {
-            android.resources = discover::resources::read(&mut loading, android, &plugins, choice.languages);
+            android.resources =
+                discover::resources::read(&mut loading, android, &plugins, choice.languages || by_language);
             discover::resources::read_network(&mut loading, android, config.network.is_some());
             // There the build makes pictures and styles of the project's items: what is not found may be made.
             android.resources.complete &= specs.iter().all(|spec| spec.layout() != Layout::Msbuild);

@@ -8,6 +8,8 @@ use elvask_project::tomldoc::{Problem, Table, Text};
 pub struct Identity {
     /// The name under the icon.
     pub name: Option<Text>,
+    /// The name in single languages: `nl`.
+    pub names: Vec<(String, Text)>,
     /// The application id on Android.
     pub android_id: Option<Text>,
     /// The bundle id on iOS.
@@ -65,7 +67,7 @@ const WAYS: [&str; 3] = ["portrait", "landscape", "any"];
 pub(super) fn read(app: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Identity {
     app.refuse_others(&KEYS, problems);
     let mut identity = Identity {
-        name: app.text("name", problems),
+        name: None,
         android_id: app.text("android-id", problems),
         ios_id: app.text("ios-id", problems),
         ios_team: app.text("ios-team", problems),
@@ -77,6 +79,18 @@ pub(super) fn read(app: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Identity
         encryption: one_of(app, "encryption", &["exempt", "non-exempt"], problems),
         ..Identity::default()
     };
+    if app.get("name").is_some_and(|value| value.get_ref().is_table()) {
+        if let Some(names) = app.table("name", "`name`", problems) {
+            for (language, _) in names.entries() {
+                let text = names.text(&language.text, problems);
+                identity.names.extend(text.map(|text| (language.text, text)));
+            }
+        }
+        let of = |wanted: &str| identity.names.iter().find(|(language, _)| language == wanted);
+        identity.name = of("en").or(identity.names.first()).map(|(_, text)| text.clone());
+    } else {
+        identity.name = app.text("name", problems);
+    }
     for device in app.texts("devices", false, problems) {
         identity.devices.extend(is_one_of(device, &["phone", "tablet"], problems));
     }

@@ -266,7 +266,8 @@ pub(crate) fn alone(
     platform: Platform,
     described: impl Fn(&(String, FileKind)) -> bool,
 ) -> Option<Package> {
-    files.list(folder).iter().find(|entry| described(entry))?;
-    let name = folder.file_name()?.to_string_lossy().into_owned();
+    let (described, _) = files.list(folder).into_iter().find(|entry| described(entry))?;
+    let own = described.strip_suffix(".podspec").map(str::to_owned);
+    let name = own.unwrap_or(folder.file_name()?.to_string_lossy().into_owned());
     Some(Package { name, root: Some(folder.to_owned()), platforms: vec![platform], ..Package::default() })
 }

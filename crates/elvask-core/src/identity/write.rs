@@ -74,7 +74,7 @@ impl Change {
 
     /// Says what keeps the value from being one.
     fn fault(&self) -> Option<String> {
-        use crate::rules::both::identity_form::fault_of;
+        use crate::idform::fault_of;
         let value = self.value.as_str();
         let numbers = |most: usize| {
             let parts: Vec<&str> = value.split('.').collect();

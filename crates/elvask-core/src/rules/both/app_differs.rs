@@ -12,6 +12,7 @@ use elvask_project::tomldoc::Text;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::identity::{Part, said};
 use crate::rules::Rule;
 use crate::rules::support::{add_key, manifest_edit, rewrite, set_android};
 
@@ -41,6 +42,7 @@ impl Rule for AppDiffers {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
+        names(context, out);
         on_android(context, out);
         levels(context, out);
         if let Some(plist) = context.plist {
@@ -63,6 +65,28 @@ fn finding(
         finding = finding.related(Place { file, span: meant.span }, "stated here");
     }
     finding
+}
+
+/// Holds the names in other languages against what they are meant to be.
+fn names(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let meant = &context.app.config.identity.names;
+    if meant.is_empty() {
+        return;
+    }
+    for said in said(context).into_iter().filter(|said| said.part == Part::Name && said.ships) {
+        let (Some(language), Some(here), Some(place), Some(platform)) =
+            (said.language, said.value, said.place, said.platform)
+        else {
+            continue;
+        };
+        let Some((_, text)) = meant.iter().find(|(known, _)| *known == language) else { continue };
+        if here != text.text {
+            let what = format!("the name in {language}");
+            let steps = format!("`elvask identity --set name.{language}=\"{}\"` writes it.", text.text);
+            let found = finding(context, (&what, platform), place, &format!("`{here}`"), text);
+            out.push(found.mend(Remedy::Manual(steps)));
+        }
+    }
 }
 
 /// Returns the way in which a word lets a device be held.
@@ -274,6 +298,19 @@ mod tests {
         assert!(app(&["Portrait", "LandscapeLeft"], "any").is_empty());
         let written = Fixture::ios(&list(&["LandscapeLeft"])).toml("[app]\norientation = { phone = 'portrait' }\n");
         written.mends_plist(ID, &list(&["Portrait"]));
+    }
+
+    #[test]
+    fn names_in_other_languages_are_the_owners() {
+        let res = "android/app/src/main/res";
+        let text = |name: &str| format!("<resources>\n    <string name=\"app_name\">{name}</string>\n</resources>\n");
+        let app = Fixture::android("    <application android:label=\"@string/app_name\" />\n")
+            .file(&format!("{res}/values/strings.xml"), &text("Marram"))
+            .file(&format!("{res}/values-nl/strings.xml"), &text("Helmgras"));
+        let named =
+            |name: &str| app.clone().toml(&format!("[app]\nname = {{ en = 'Marram', nl = '{name}' }}\n")).found(ID);
+        assert!(named("Helmgras").is_empty());
+        assert_eq!(named("Helm"), ["warning the name in nl 2:29"]);
     }
 
     #[test]

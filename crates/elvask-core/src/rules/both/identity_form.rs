@@ -7,6 +7,7 @@ use elvask_project::source::Place;
 
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
+use crate::idform::{android, apple, reserved};
 use crate::rules::Rule;
 
 /// See the module.
@@ -45,7 +46,24 @@ impl Rule for IdentityForm {
         };
         for variant in context.app.android.iter().flat_map(AndroidApp::judged) {
             if let Some(id) = &variant.id.value {
-                tell(Platform::Android, id, variant.id.place, android(id));
+                // Where classes are made under the id, no part of it may be a word of the language.
+                let namespace = context.app.android.as_ref().and_then(|android| android.namespace.as_deref());
+                let kept = (namespace == Some(id)).then(|| reserved(id)).flatten();
+                tell(Platform::Android, id, variant.id.place, android(id).or(kept));
+            }
+        }
+        for variant in context.app.android.iter().flat_map(AndroidApp::judged) {
+            let code = &variant.version_code;
+            if let (Some(value), Some(place)) = (code.value.filter(|value| *value > MOST_CODE), code.place)
+                && misnamed.iter().all(|known| known.place != place)
+            {
+                let message = format!(
+                    "the versionCode {value} is higher than {MOST_CODE}, which is the highest that the store takes"
+                );
+                let steps = "Choose a lower one. What has a higher one in a store can never be updated there.";
+                let finding =
+                    Finding::new(&ABOUT, "versionCode", place, message).mend(Remedy::Manual(steps.to_owned()));
+                misnamed.push(Finding { platform: Some(Platform::Android), ..finding });
             }
         }
         if let Some(ios) = &context.app.ios
@@ -79,40 +97,10 @@ fn below(app: &str, own: &str, name: &str, place: Place) -> Option<Finding> {
     Some(finding)
 }
 
-/// Says what is wrong with an id of a platform.
-pub(crate) fn fault_of(platform: Platform, id: &str) -> Option<&'static str> {
-    match platform {
-        Platform::Android => android(id),
-        Platform::Ios => apple(id),
-    }
-}
-
-/// Says what is wrong with an application id.
-fn android(id: &str) -> Option<&'static str> {
-    let parts: Vec<&str> = id.split('.').collect();
-    let letters = |part: &&str| part.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '_');
-    if id.contains(['$', '{']) {
-        None
-    } else if parts.len() < 2 {
-        Some("it has at least two parts with a dot between")
-    } else if !parts.iter().all(|part| part.starts_with(|first: char| first.is_ascii_alphabetic())) {
-        Some("each part starts with a letter")
-    } else if !parts.iter().all(letters) {
-        Some("it may have letters, digits and underscores only")
-    } else {
-        None
-    }
-}
-
-/// Says what is wrong with a bundle id.
-fn apple(id: &str) -> Option<&'static str> {
-    let fits = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '.' | '-');
-    if id.contains(['$', '*']) || id.chars().all(fits) {
-        None
-    } else {
-        Some("it may have letters, digits, hyphens and dots only")
-    }
-}
+/// The highest versionCode of the store.
+///
+/// Source: "Version your app".
+const MOST_CODE: u32 = 2_100_000_000;
 
 #[cfg(test)]
 mod tests {
@@ -127,5 +115,18 @@ mod tests {
             assert!(android(id).is_some(), "{id}");
         }
         assert!(apple("example.marram_log").is_some() && apple("example.mar-ram").is_none());
+    }
+
+    #[test]
+    fn words_of_the_language_and_numbers_beyond_the_stores_are_told() {
+        let app = |id: &str, code: u32| {
+            let build = format!(
+                "plugins {{ id 'com.android.application' }}\nandroid {{\n  namespace '{id}'\n  defaultConfig {{\n    applicationId '{id}'\n    versionCode {code}\n  }}\n}}\n"
+            );
+            crate::testing::Fixture::android("    <application/>\n").build(&build).found("identity-form")
+        };
+        assert_eq!(app("example.new.log", 1), ["error example.new.log 5:19"]);
+        assert!(app("example.news.log", 2_100_000_000).is_empty());
+        assert_eq!(app("example.log", 2_100_000_001), ["error versionCode 6:17"]);
     }
 }
