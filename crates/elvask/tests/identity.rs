@@ -279,3 +279,31 @@ fn the_survey_says_which_of_two_places_wins() {
         "{survey}"
     );
 }
+
+#[test]
+fn what_the_owner_states_is_written_everywhere() {
+    let app = App::demo("npm");
+    let toml = app.read("elvask.toml");
+    app.write("elvask.toml", toml.replace("version = \"2.4.0\"", "version = \"3.0.0\"\nbuild = 50"));
+    let before = app.snapshot();
+    let dry = app.run(&["identity", "--as-stated", "--dry-run"]);
+    assert!(
+        dry.code == 0 && dry.out.contains("+        versionName \"3.0.0\"") && app.snapshot() == before,
+        "{}",
+        dry.out
+    );
+    assert_eq!(app.run(&["identity", "--as-stated", "--yes"]).code, 0);
+    let told = |app: &App| {
+        app.run(&["check", "-q"])
+            .out
+            .lines()
+            .filter(|line| line.contains("[identity-mismatch]") || line.contains("[app-differs]"))
+            .count()
+    };
+    assert_eq!(told(&app), 0);
+    assert!(app.read("android/app/build.gradle").contains("versionCode 50"));
+    assert!(app.run(&["identity", "--as-stated", "--yes"]).out.contains("Nothing is changed"));
+    let bare = App::bare();
+    let ran = bare.run(&["identity", "--as-stated"]);
+    assert!(ran.code == 2 && ran.err.contains("says nothing of who the app is"), "{}", ran.err);
+}

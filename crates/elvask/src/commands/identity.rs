@@ -29,6 +29,7 @@ pub(crate) fn run(options: &Identity, output: &Output) -> Done {
     let surface = Surface::read(&app, &app.sources);
     let settings = settings(false);
     let context = Context::new(&app, &app.sources, &surface, &settings);
+    let wanted = if options.as_stated { stated(&app)? } else { wanted };
     if wanted.is_empty() {
         return Ok(show(options, &app, &context, output));
     }
@@ -94,6 +95,29 @@ fn left(app: &App, all: &[Left]) -> String {
         out.push_str(&wrap(&clean(&format!("{}.", one.why)), width(), if at.is_empty() { 2 } else { 4 }));
     }
     out
+}
+
+/// Returns what `[app]` in `elvask.toml` says as changes.
+fn stated(app: &App) -> Result<Vec<Change>, Failure> {
+    let said = &app.config().identity;
+    let parts = [
+        ("android-id", &said.android_id),
+        ("ios-id", &said.ios_id),
+        ("name", &said.name),
+        ("version", &said.version),
+        ("build", &said.build),
+    ];
+    let mut words: Vec<String> =
+        parts.into_iter().filter_map(|(part, text)| Some(format!("{part}={}", text.as_ref()?.text))).collect();
+    let (android, ios) = (app.has(elvask_platform::Platform::Android), app.has(elvask_platform::Platform::Ios));
+    words.retain(|word| (ios || !word.starts_with("ios-")) && (android || !word.starts_with("android-")));
+    words.extend(said.names.iter().map(|(language, text)| format!("name.{language}={}", text.text)));
+    if words.is_empty() {
+        let failure = Failure::new("--as-stated: elvask.toml says nothing of who the app is under [app]");
+        return Err(failure.hint("`elvask init` writes it from what the app declares"));
+    }
+    let changes = words.iter().map(|text| Change::parse(text)).collect::<Result<Vec<_>, _>>();
+    changes.map_err(|why| Failure::new(format!("elvask.toml: {why}")))
 }
 
 /// Shows what was built beside the sources.
