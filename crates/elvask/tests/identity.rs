@@ -303,6 +303,11 @@ fn what_the_owner_states_is_written_everywhere() {
     assert_eq!(told(&app), 0);
     assert!(app.read("android/app/build.gradle").contains("versionCode 50"));
     assert!(app.run(&["identity", "--as-stated", "--yes"]).out.contains("Nothing is changed"));
+    for words in
+        [&["identity", "--dry-run"][..], &["identity", "--yes"], &["identity", "--as-stated", "--set", "build=1"]]
+    {
+        assert_eq!(app.run(words).code, 2, "{words:?}: there is nothing to change, or too much");
+    }
     let bare = App::bare();
     let ran = bare.run(&["identity", "--as-stated"]);
     assert!(ran.code == 2 && ran.err.contains("says nothing of who the app is"), "{}", ran.err);

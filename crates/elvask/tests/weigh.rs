@@ -136,6 +136,8 @@ fn two_packages_stand_side_by_side() {
             .collect::<Vec<_>>()
     };
     assert_eq!((row("forms at the store"), row("levels raised")), (vec!["0", "1"], vec!["0", "1"]), "{}", ran.out);
+    let lacking = ran.out.lines().find(|line| line.starts_with("platforms it lacks")).unwrap();
+    assert!(lacking.ends_with("none"), "one without native code may be for both: {lacking}");
     assert!(
         !ran.out.contains("New with it")
             && app.run(&["weigh", "away/stint_lens", "away/ruff_lens", "-v"]).out.contains("New with it")

@@ -56,7 +56,9 @@ pub(crate) fn open(file: &Path, options: &AppChoice, look: Look, output: &Output
             let usual = choice(&root, options, look)?;
             let app = load_choosing(&root, options, usual.clone(), output)?;
             Some(match variant_of(&app, id.as_deref()).filter(|_| options.variant.is_none()) {
-                Some(variant) => load_choosing(&root, options, Choice { variant: Some(variant), ..usual }, output)?,
+                // What limits the look was said with the first one.
+                Some(variant) => App::load_choice(&Disk, &app.root, &Choice { variant: Some(variant), ..usual })
+                    .map_err(|error| Failure::new(error.to_string()))?,
                 None => app,
             })
         }

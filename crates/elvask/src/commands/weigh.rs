@@ -34,9 +34,8 @@ struct Weighed {
 pub(crate) fn run(options: &Weigh, output: &Output) -> Done {
     let app_choice = options.choice();
     let root = Disk.real(&root_of(&app_choice)?);
-    let looked = Choice { cache: None, ..choice(&root, &app_choice, Look::WithoutSheet)? };
-    let cached = Choice { cache: crate::cache::open(&root), ..looked.clone() };
-    let app = load_choosing(&root, &app_choice, cached, output)?;
+    let looked = choice(&root, &app_choice, Look::WithoutSheet)?;
+    let app = load_choosing(&root, &app_choice, looked.clone(), output)?;
     let here = current_folder()?;
     let mut all = Vec::new();
     for named in &options.packages {
@@ -119,7 +118,7 @@ fn weigh(app: &App, files: &dyn Files, choice: &Choice, root: &Path) -> Result<W
         package: plugin.name.clone(),
         version: plugin.version.clone(),
         replaces: had.map(|known| known.version.clone().unwrap_or_else(|| "an unknown version".to_owned())),
-        without: sides.filter(|side| app.has(*side) && !plugin.platforms.contains(side)).collect(),
+        without: sides.filter(|side| app.has(*side) && lacks(&plugin, *side)).collect(),
         cost: cost(&asks, &wants, written.as_deref()),
         asks: asks.iter().map(AskRecord::from).collect(),
         wants: wants.iter().map(WantRecord::from).collect(),
@@ -128,6 +127,15 @@ fn weigh(app: &App, files: &dyn Files, choice: &Choice, root: &Path) -> Result<W
         limits,
     };
     Ok(Weighed { plugin, asks, record })
+}
+
+/// Says whether a package has nothing for a platform: as its sheet states, or as its folders tell. One without native code may be for both.
+fn lacks(plugin: &Plugin, side: Platform) -> bool {
+    let stated = plugin.sheet.as_ref().map(|found| &found.sheet).filter(|sheet| sheet.platforms_span.is_some());
+    match stated {
+        Some(sheet) => !sheet.platforms.contains(&side),
+        None => !plugin.platforms.is_empty() && !plugin.platforms.contains(&side),
+    }
 }
 
 /// Counts the lines that would be written in each file.

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use clap::Args;
+use clap::{ArgGroup, Args};
 
 use super::{AppOptions, OutsideOptions};
 
@@ -19,6 +19,7 @@ Examples:
   elvask identity --set ios-id=example.marram.log --yes
 
 Parts are id, name, version and build; android- or ios- before one means it on that platform alone. All places are changed, or none.")]
+#[command(group(ArgGroup::new("changes").args(["set", "as_stated"])))]
 pub(crate) struct Identity {
     #[command(flatten)]
     pub(crate) app: AppOptions,
@@ -26,7 +27,7 @@ pub(crate) struct Identity {
     #[arg(long, value_name = "PART=VALUE")]
     pub(crate) set: Vec<String>,
     /// Write what `[app]` in elvask.toml says to every place that says something else.
-    #[arg(long, conflicts_with = "set")]
+    #[arg(long)]
     pub(crate) as_stated: bool,
     /// Show what a build made, an .apk, .aab or .ipa, says beside the sources.
     #[arg(long, value_name = "FILE", conflicts_with_all = ["set", "as_stated"])]
@@ -34,9 +35,9 @@ pub(crate) struct Identity {
     #[command(flatten)]
     pub(crate) outside: OutsideOptions,
     /// Print what would be written as a unified diff, and write nothing.
-    #[arg(long)]
+    #[arg(long, requires = "changes")]
     pub(crate) dry_run: bool,
     /// Write without asking.
-    #[arg(short, long)]
+    #[arg(short, long, requires = "changes")]
     pub(crate) yes: bool,
 }
