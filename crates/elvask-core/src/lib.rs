@@ -56,6 +56,7 @@ pub mod needs;
 pub mod network;
 mod open;
 pub mod place;
+pub mod prompts;
 pub mod registered;
 pub mod release;
 pub mod rules;

@@ -30,6 +30,7 @@ pub mod manifest;
 pub mod names;
 pub mod native;
 pub mod preferences;
+pub mod prompts;
 pub mod release;
 pub mod services;
 mod table;

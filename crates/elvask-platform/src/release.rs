@@ -74,7 +74,15 @@ mod tests {
         assert_eq!(level_of_framework("net9.0"), Some(35));
         assert!(assumed_target_level() <= newest_level() && newest_level() >= 36);
         assert!(newest_version() >= Version::new(26, 0));
-        let known = ["android-level", "ios-version", "android-version", "framework", "store-target"];
+        let known = [
+            "android-level",
+            "ios-version",
+            "android-version",
+            "framework",
+            "store-target",
+            "prompt-letters",
+            "prompt-lines",
+        ];
         assert_eq!(store_target_level("2025-08-31"), Some(35));
         assert_eq!(store_target_level("2020-01-01"), None);
         assert!(rows(include_str!("../data/platform.tsv")).all(|row| known.contains(&row.cell(0))));

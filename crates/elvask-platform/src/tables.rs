@@ -16,6 +16,8 @@ enum Cell {
     Number,
     /// A number, or nothing.
     MaybeNumber,
+    /// A version, or a level.
+    Version,
     /// A version, or nothing.
     MaybeVersion,
     /// One of these words.
@@ -34,6 +36,8 @@ enum Cell {
 
 use Cell::{Conditions, Confidence, Maybe, MaybeNumber, MaybeVersion, Number, Text, Word};
 
+const CHOICES: &[&str] = &["add", "allow", "always", "ask", "deny", "limited", "off", "on", "once", "used"];
+
 const PLIST_TYPES: &[&str] = &[
     "string",
     "boolean",
@@ -46,7 +50,7 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 48] = [
+const TABLES: [(&str, &[Cell]); 51] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
@@ -174,7 +178,41 @@ const TABLES: [(&str, &[Cell]); 48] = [
     ("placeholder-words", &[Text, Word(&["any", "purpose"])]),
     (
         "platform",
-        &[Word(&["android-level", "android-version", "framework", "ios-version", "store-target"]), Text, Text],
+        &[
+            Word(&[
+                "android-level",
+                "android-version",
+                "framework",
+                "ios-version",
+                "prompt-letters",
+                "prompt-lines",
+                "store-target",
+            ]),
+            Text,
+            Text,
+        ],
+    ),
+    ("prompt-buttons", &[Text, Text, Word(CHOICES)]),
+    ("prompt-choices", &[Word(CHOICES), Cell::Platform, Text]),
+    (
+        "prompts",
+        &[
+            Text,
+            Cell::Platform,
+            Cell::Version,
+            MaybeVersion,
+            Word(&["dialog", "none", "screen", "sheet", "with"]),
+            Text,
+            Number,
+            Maybe,
+            Text,
+            Text,
+            Maybe,
+            Text,
+            Maybe,
+            Text,
+            Confidence,
+        ],
     ),
     ("purpose-options", &[Text, Text]),
     ("service-files", &[Cell::Platform, Text, Text]),
@@ -190,6 +228,7 @@ fn may_be(cell: &str, column: Cell) -> bool {
         Cell::Maybe => true,
         Cell::Number => cell.parse::<u32>().is_ok(),
         Cell::MaybeNumber => cell.is_empty() || cell.parse::<u32>().is_ok(),
+        Cell::Version => Version::parse(cell).is_some(),
         Cell::MaybeVersion => cell.is_empty() || Version::parse(cell).is_some(),
         Cell::Word(words) => words.contains(&cell),
         Cell::Kind => Kind::parse(cell).is_some(),

@@ -11,6 +11,7 @@ mod identity;
 mod known;
 mod link;
 mod others;
+mod prompts;
 #[cfg(feature = "schema")]
 pub mod schema;
 mod survey;
@@ -32,6 +33,7 @@ pub use link::{
     LinkTableRecord, LinkTestRecord, OneSidedRecord, ParameterRecord, PartsRecord, RouteRecord, ServeRecord,
     TestedRecord, TryRecord,
 };
+pub use prompts::{BehindRecord, ButtonRecord, MetRecord, PromptRecord, PromptsRecord, RoomRecord, ShownRecord};
 pub use survey::{
     DeclarationRecord, DifferenceRecord, EntryPointRecord, PluginRecord, SurveyRecord, TranslationRecord,
     UnresolvedRecord, ValueRecord, VariantsRecord, WhoRecord, WhyRecord, WidgetDeclarationRecord, WidgetRecord,

@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 34] = [
+pub static ALL: [Printed; 35] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -40,6 +40,7 @@ pub static ALL: [Printed; 34] = [
     printed::<CompareRecord>("compare"),
     printed::<AccountServeRecord>("account-serve"),
     printed::<RequestRecord>("account-request"),
+    printed::<PromptsRecord>("prompts"),
     printed::<InitRecord>("init"),
     printed::<RecoverRecord>("recover"),
     printed::<WhyAnswersRecord>("why"),

@@ -18,6 +18,7 @@ pub(crate) mod identity;
 pub(crate) mod init;
 pub(crate) mod link;
 pub(crate) mod place;
+pub(crate) mod prompts;
 pub(crate) mod recover;
 pub(crate) mod sheet;
 pub(crate) mod since;

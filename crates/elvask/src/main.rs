@@ -36,6 +36,7 @@ fn main() -> ExitCode {
         Command::Identity(identity) => commands::identity::run(identity, &output),
         Command::Init(init) => commands::init::run(init, &output),
         Command::Recover(recover) => commands::recover::run(recover, &output),
+        Command::Prompts(prompts) => commands::prompts::run(prompts, &output),
         Command::Trim(trim) => commands::trim::run(trim, &output),
         Command::Weigh(weigh) => commands::weigh::run(weigh, &output),
         Command::Link(action) => commands::link::run(action, &output),

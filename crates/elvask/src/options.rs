@@ -5,6 +5,7 @@ pub(crate) mod compare;
 pub(crate) mod declare;
 pub(crate) mod identity;
 pub(crate) mod link;
+pub(crate) mod prompts;
 pub(crate) mod weigh;
 
 use std::path::PathBuf;
@@ -118,6 +119,8 @@ pub(crate) enum Command {
     Identity(identity::Identity),
     /// Tell what adding a package would ask of the app, before it is added.
     Weigh(weigh::Weigh),
+    /// Show the dialogs in which people are asked for access, as they appear on a device.
+    Prompts(prompts::Prompts),
     /// Find what is declared and needed by nothing.
     Trim(Trim),
     /// Finish a writing that was interrupted, or take it back.

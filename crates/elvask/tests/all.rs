@@ -14,6 +14,7 @@ mod links;
 mod output;
 mod owner;
 mod program;
+mod prompts;
 mod reach;
 mod readme;
 mod release;

@@ -61,8 +61,13 @@ fn with_links(options: &AppChoice, output: &Output, look: impl FnOnce(&App, &Con
 
 /// Returns the device that a command line means.
 fn device(look: &LookOptions, app: &App) -> Result<Device, Failure> {
+    levels(&look.level, app)
+}
+
+/// Returns the device that levels on a command line mean.
+pub(crate) fn levels(written: &[String], app: &App) -> Result<Device, Failure> {
     let mut device = Device::default();
-    for written in &look.level {
+    for written in written {
         let wrong = |what: &str| {
             Failure::new(format!("--level {written}: {what}")).hint("write a level of Android such as 30, or ios=15.1")
         };
