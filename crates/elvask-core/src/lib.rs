@@ -52,6 +52,7 @@ pub mod init;
 pub mod judged;
 pub mod keep;
 pub mod known;
+pub mod matrix;
 pub mod needs;
 pub mod network;
 mod open;

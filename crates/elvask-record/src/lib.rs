@@ -10,6 +10,7 @@ mod explain;
 mod identity;
 mod known;
 mod link;
+mod matrix;
 mod others;
 mod prompts;
 #[cfg(feature = "schema")]
@@ -33,6 +34,7 @@ pub use link::{
     LinkTableRecord, LinkTestRecord, OneSidedRecord, ParameterRecord, PartsRecord, RouteRecord, ServeRecord,
     TestedRecord, TryRecord,
 };
+pub use matrix::{MatrixRecord, MatrixRowRecord};
 pub use prompts::{BehindRecord, ButtonRecord, MetRecord, PromptRecord, PromptsRecord, RoomRecord, ShownRecord};
 pub use survey::{
     DeclarationRecord, DifferenceRecord, EntryPointRecord, PluginRecord, SurveyRecord, TranslationRecord,

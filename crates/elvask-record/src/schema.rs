@@ -22,13 +22,14 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 35] = [
+pub static ALL: [Printed; 36] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
     printed::<AllSurveysRecord>("survey-all"),
     printed::<VariantsRecord>("survey-variants"),
     printed::<MergedRecord>("survey-merged"),
+    printed::<MatrixRecord>("survey-matrix"),
     printed::<FillRecord>("fill"),
     printed::<PlacingRecord>("place"),
     printed::<DeclareRecord>("declare"),

@@ -398,6 +398,8 @@ Examples:
   elvask survey --explain                        with a sentence about each section
   elvask survey --variant freeDebug              what another variant declares
   elvask survey --variants                       all variants side by side, where they differ
+  elvask survey --matrix                         plugins against declarations
+  elvask survey --matrix --width 160 > matrix.txt
   elvask survey --merged > AndroidManifest.xml   the manifest as the build merges it
   elvask survey --built app-release.apk          what a build made declares
   elvask survey --all                            every app of a repository")]
@@ -416,6 +418,12 @@ pub(crate) struct Survey {
     /// Show all Android variants side by side, where they differ.
     #[arg(long, conflicts_with_all = ["all", "variant"])]
     pub(crate) variants: bool,
+    /// Show plugins against declarations: what each needs, and whether the app declares it.
+    #[arg(long, conflicts_with_all = ["all", "variants", "merged", "explain"])]
+    pub(crate) matrix: bool,
+    /// With --matrix: how many columns it may take; that of the terminal without.
+    #[arg(long, value_name = "COLUMNS", requires = "matrix", value_parser = clap::value_parser!(u16).range(40..=500))]
+    pub(crate) width: Option<u16>,
     /// Say of each section what somebody who is new to it should know.
     #[arg(long)]
     pub(crate) explain: bool,

@@ -1,5 +1,7 @@
 //! `elvask survey`.
 
+mod matrix;
+
 use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
@@ -26,7 +28,9 @@ pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
             Some(file) => built::open(file, &options.app.choice, Look::WithoutSheet, output)?.app,
             None => load(&options.app.choice, output)?,
         });
-        return if options.variants {
+        return if options.matrix {
+            matrix::run(&app, options, output)
+        } else if options.variants {
             side_by_side(&app, options, output)
         } else if options.merged {
             merged(&app, options, output)
