@@ -20,6 +20,7 @@ pub(crate) mod link;
 pub(crate) mod place;
 pub(crate) mod prompts;
 pub(crate) mod recover;
+pub(crate) mod report;
 pub(crate) mod sheet;
 pub(crate) mod since;
 pub(crate) mod survey;

@@ -6,6 +6,7 @@ mod commands;
 mod input;
 mod options;
 mod output;
+mod page;
 mod render;
 mod report;
 mod revision;
@@ -37,6 +38,7 @@ fn main() -> ExitCode {
         Command::Init(init) => commands::init::run(init, &output),
         Command::Recover(recover) => commands::recover::run(recover, &output),
         Command::Prompts(prompts) => commands::prompts::run(prompts, &output),
+        Command::Report(report) => commands::report::run(report, &output),
         Command::Trim(trim) => commands::trim::run(trim, &output),
         Command::Weigh(weigh) => commands::weigh::run(weigh, &output),
         Command::Link(action) => commands::link::run(action, &output),

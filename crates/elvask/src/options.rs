@@ -6,6 +6,7 @@ pub(crate) mod declare;
 pub(crate) mod identity;
 pub(crate) mod link;
 pub(crate) mod prompts;
+pub(crate) mod report;
 pub(crate) mod weigh;
 
 use std::path::PathBuf;
@@ -14,7 +15,7 @@ use anstream::ColorChoice;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use elvask_core::needs::LastRelease;
 
-use crate::report;
+use crate::report::{Form, parser};
 
 /// Declares what plugins need of a mobile app, and checks it.
 #[derive(Debug, Parser)]
@@ -121,6 +122,8 @@ pub(crate) enum Command {
     Weigh(weigh::Weigh),
     /// Show the dialogs in which people are asked for access, as they appear on a device.
     Prompts(prompts::Prompts),
+    /// Write one page in HTML with all of it: verdict, findings, prompts, plugins, links, identity and evidence.
+    Report(report::Report),
     /// Find what is declared and needed by nothing.
     Trim(Trim),
     /// Finish a writing that was interrupted, or take it back.
@@ -456,8 +459,8 @@ pub(crate) struct Check {
     #[command(flatten)]
     pub(crate) app: AppChoice,
     /// The form of the report.
-    #[arg(long, value_name = "FORM", default_value = "human", value_parser = report::parser())]
-    pub(crate) format: &'static report::Form,
+    #[arg(long, value_name = "FORM", default_value = "human", value_parser = parser())]
+    pub(crate) format: &'static Form,
     /// The level from which on the check fails (error, warning or note; without it, error), or a rule or family of rules with which it does
     /// whatever the level; several times for several.
     #[arg(long, value_name = "LEVEL|RULE|FAMILY")]

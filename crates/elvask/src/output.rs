@@ -69,6 +69,12 @@ impl Output {
         let _ = stream.write_all(plain.as_deref().unwrap_or(text).as_bytes()).and_then(|()| stream.flush());
     }
 
+    /// Prints a result that is a document for another program, as it is.
+    pub(crate) fn raw(&self, text: &str) {
+        let mut stream = std::io::stdout().lock();
+        let _ = stream.write_all(text.as_bytes()).and_then(|()| stream.flush());
+    }
+
     /// Prints a result as JSON.
     pub(crate) fn json(&self, value: &impl Serialize) {
         let text = serde_json::to_string_pretty(value).unwrap_or_default();

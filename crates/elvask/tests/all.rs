@@ -19,6 +19,7 @@ mod prompts;
 mod reach;
 mod readme;
 mod release;
+mod report;
 mod reports;
 mod service;
 mod support;

@@ -67,6 +67,19 @@ pub(crate) fn run(options: &Compare, output: &Output) -> Done {
     Ok(if fails { Outcome::Found } else { Outcome::Clean })
 }
 
+/// Compares the app with an earlier state of it, for a page that is about more.
+pub(super) fn against(old: &str, root: &Path, app: &AppChoice, output: &Output) -> Result<CompareRecord, Failure> {
+    let old = side(old, app, output)?;
+    let new = of_app(root, app, output)?;
+    let all = compare(&old.facts, &new.facts);
+    Ok(CompareRecord {
+        format: FORMAT,
+        old: old.shown,
+        new: new.shown,
+        differences: all.iter().map(Into::into).collect(),
+    })
+}
+
 /// Reads a side that a person names: a folder, the JSON of a survey, or a revision.
 fn side(named: &str, app: &AppChoice, output: &Output) -> Result<Side, Failure> {
     let path = Path::new(named);

@@ -180,7 +180,7 @@ pub(crate) fn how_to_say(want: &Want) -> String {
 }
 
 /// Returns a text without its byte order mark, and how many bytes that took off.
-pub(super) fn unmarked(text: &str) -> (&str, usize) {
+pub(crate) fn unmarked(text: &str) -> (&str, usize) {
     match text.strip_prefix('\u{FEFF}') {
         Some(rest) => (rest, 3),
         None => (text, 0),
@@ -188,7 +188,7 @@ pub(super) fn unmarked(text: &str) -> (&str, usize) {
 }
 
 /// Returns a span as the renderer takes it: inside the text, at the borders of letters.
-pub(super) fn fit(text: &str, span: Span, mark: usize) -> Range<usize> {
+pub(crate) fn fit(text: &str, span: Span, mark: usize) -> Range<usize> {
     let floor = |at: usize| {
         let at = at.saturating_sub(mark).min(text.len());
         (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0)
