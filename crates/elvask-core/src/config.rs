@@ -78,6 +78,28 @@ pub struct Waiver {
     pub span: Span,
 }
 
+/// The tables of `elvask.toml`, each with the keys that it takes; the first is the document itself. A table for each plugin stands below `plugins`.
+const TABLES: [(&str, &[&str]); 10] = [
+    ("", &["elvask", "app", "purposes", "plugins", "links", "network", "waivers"]),
+    ("app", &app::KEYS),
+    ("plugins.", &["features", "answers"]),
+    ("links", &["hosts", "schemes", "fingerprints", "site", "routes", "tests"]),
+    ("links.routes", &["path", "opens", "hosts"]),
+    ("links.tests", &["url", "opens", "with", "platform", "level"]),
+    ("network", &["hosts", "cleartext", "navigation", "intents"]),
+    ("network.cleartext", &["host", "subdomains", "reason"]),
+    ("waivers", &["rule", "subject", "reason", "until"]),
+    ("purposes", &[]),
+];
+
+/// Returns the keys that a table of `elvask.toml` takes: `links.routes`; empty for one that takes any, and for one that is not known.
+#[must_use]
+pub fn keys_of(table: &str) -> &'static [&'static str] {
+    let of_plugin = table.strip_prefix("plugins.").is_some_and(|rest| !rest.ends_with(".answers"));
+    let table = if of_plugin { "plugins." } else { table };
+    TABLES.iter().find(|(name, _)| *name == table).map_or(&[], |(_, keys)| keys)
+}
+
 impl Config {
     /// Reads the text of `elvask.toml`. What is wrong in it comes beside what could be read.
     #[must_use]
@@ -117,7 +139,7 @@ impl Config {
 }
 
 fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Config {
-    root.refuse_others(&["elvask", "app", "purposes", "plugins", "links", "network", "waivers"], problems);
+    root.refuse_others(keys_of(""), problems);
     match root.number("elvask", problems) {
         Some(1) => {}
         Some(other) => {
@@ -147,7 +169,7 @@ fn read(root: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Config {
             plugins.entries().into_iter().filter_map(|(name, value)| read_plugin(name, value, problems)).collect();
     }
     if let Some(links) = root.table("links", "`[links]`", problems) {
-        links.refuse_others(&["hosts", "schemes", "fingerprints", "site", "routes", "tests"], problems);
+        links.refuse_others(keys_of("links"), problems);
         config.hosts = links.texts("hosts", false, problems);
         config.schemes = links.texts("schemes", false, problems);
         config.links = self::links::read(&links, problems);
@@ -196,7 +218,7 @@ fn read_purpose(name: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> O
 
 fn read_plugin(name: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Option<PluginConfig> {
     let table = as_table(&name.text, value, "a plugin's table", problems)?;
-    table.refuse_others(&["features", "answers"], problems);
+    table.refuse_others(keys_of("plugins."), problems);
     let features = table.texts("features", false, problems);
     let mut answers = Vec::new();
     if let Some(given) = table.table("answers", "the answers", problems) {
@@ -210,7 +232,7 @@ fn read_plugin(name: Text, value: &Value<'_>, problems: &mut Vec<Problem>) -> Op
 }
 
 fn read_waiver(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Option<Waiver> {
-    table.refuse_others(&["rule", "subject", "reason", "until"], problems);
+    table.refuse_others(keys_of("waivers"), problems);
     let rule = table.required_text("rule", problems);
     let reason = table.required_text("reason", problems);
     let subject = table.text("subject", problems);

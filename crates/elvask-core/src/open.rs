@@ -56,7 +56,7 @@ impl App {
     ///
     /// # Errors
     /// [`LoadError`] as for [`App::load_choice`].
-    pub(crate) fn load_again(&self, files: &dyn Files, choice: &Choice, written: &[PathBuf]) -> Result<App, LoadError> {
+    pub fn load_again(&self, files: &dyn Files, choice: &Choice, written: &[PathBuf]) -> Result<App, LoadError> {
         let evidence = |plugin: &Plugin| {
             let root = plugin.root.clone()?;
             let touched = written.iter().any(|path| path.starts_with(&root) || path.starts_with(files.real(&root)));

@@ -4,6 +4,8 @@
 //! for a name, and nothing in it can name a file to write to.
 
 mod read;
+
+pub use read::{REQUIRED, TOP};
 pub mod write;
 
 use elvask_markup::Span;

@@ -247,6 +247,27 @@ pub fn service_types() -> impl Iterator<Item = ServiceType> {
     })
 }
 
+/// Returns the words that an attribute of the manifest takes, where there are few; `|` may stand between several types of foreground services.
+///
+/// Source: the reference pages of the elements under "App manifest file".
+#[must_use]
+pub fn attribute_values(attribute: &str) -> Vec<&'static str> {
+    if attribute == "foregroundServiceType" {
+        return service_types().map(|known| known.name).collect();
+    }
+    let mut table = rows(include_str!("../data/android-attribute-values.tsv"));
+    table.find(|row| row.cell(0) == attribute).map(|row| row.words(1)).unwrap_or_default()
+}
+
+/// Returns the features of devices that permissions imply, each once.
+#[must_use]
+pub fn features() -> Vec<&'static str> {
+    let mut all: Vec<_> = rows(include_str!("../data/android-implied-features.tsv")).map(|row| row.cell(1)).collect();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
 /// A feature that a permission makes required of devices.
 #[derive(Debug, Clone, Copy)]
 pub struct ImpliedFeature {

@@ -71,6 +71,28 @@ pub struct Word {
     pub related: Vec<&'static str>,
 }
 
+/// The elements that are meant where the words speak of components.
+const COMPONENTS: [&str; 5] = ["activity", "activity-alias", "service", "receiver", "provider"];
+
+impl Word {
+    /// Returns the elements that an attribute is written on, or that an element stands in; none for nearly every one, and for the outermost.
+    #[must_use]
+    pub fn written_on(&self) -> Vec<&'static str> {
+        let start = match self.kind {
+            WordKind::Attribute => "Written on ",
+            WordKind::Element => "It is a child of ",
+            _ => return Vec::new(),
+        };
+        let Some((_, said)) = self.what.split_once(start) else { return Vec::new() };
+        let said = said.split(['.', ';']).next().unwrap_or_default();
+        let mut names: Vec<&str> = said.split('<').skip(1).filter_map(|rest| rest.split('>').next()).collect();
+        if said.contains("component") {
+            names.extend(COMPONENTS);
+        }
+        names
+    }
+}
+
 /// Returns all words, by kind.
 pub fn words() -> &'static [Word] {
     static TABLE: OnceLock<Vec<Word>> = OnceLock::new();
@@ -186,5 +208,19 @@ mod tests {
     fn words_are_typed_in_short() {
         assert!(is_typed("android.intent.action.VIEW", "view") && is_typed("exported", "android:exported"));
         assert!(is_typed("uses-feature", "<uses-feature>") && !is_typed("exported", "export"));
+    }
+
+    #[test]
+    fn every_attribute_and_element_says_where_it_is_written() {
+        let nowhere: Vec<_> = words()
+            .iter()
+            .filter(|word| matches!(word.kind, WordKind::Attribute | WordKind::Element))
+            .filter(|word| word.written_on().is_empty())
+            .map(|word| word.name)
+            .collect();
+        assert_eq!(nowhere, ["name", "manifest"]);
+        let exported = word(WordKind::Attribute, "exported").unwrap();
+        assert_eq!(exported.written_on(), ["activity", "service", "receiver", "provider"]);
+        assert_eq!(word(WordKind::Element, "intent-filter").unwrap().written_on(), COMPONENTS);
     }
 }

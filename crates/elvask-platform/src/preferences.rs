@@ -66,15 +66,18 @@ impl Form {
     }
 }
 
-/// Returns a preference by its name, in letters of any case.
-#[must_use]
-pub fn preference(name: &str) -> Option<Preference> {
-    let row =
-        rows(include_str!("../data/widget-preferences.tsv")).find(|row| row.cell(0).eq_ignore_ascii_case(name))?;
-    Some(Preference {
+/// Goes through all preferences.
+pub fn preferences() -> impl Iterator<Item = Preference> {
+    rows(include_str!("../data/widget-preferences.tsv")).map(|row| Preference {
         name: row.cell(0),
         platform: [Platform::Android, Platform::Ios].into_iter().find(|platform| platform.id() == row.cell(1)),
         form: Form::read(row.cell(2)),
         decides: row.cell(3),
     })
+}
+
+/// Returns a preference by its name, in letters of any case.
+#[must_use]
+pub fn preference(name: &str) -> Option<Preference> {
+    preferences().find(|known| known.name.eq_ignore_ascii_case(name))
 }

@@ -50,8 +50,9 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 51] = [
+const TABLES: [(&str, &[Cell]); 52] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
+    ("android-attribute-values", &[Text, Text]),
     ("android-attributes", &[Text, Text]),
     ("android-behaviour", &[Text, Number, Word(&["device", "target", "both"]), Text, Text]),
     ("android-component-permissions", &[Text, Word(&["receiver", "service"]), Text, Word(&["error"]), Text]),

@@ -1,6 +1,7 @@
 //! Reading files: one narrow trait, with the disk and a tree in memory behind it.
 
 mod listed;
+mod remembered;
 
 use std::cell::OnceCell;
 use std::collections::BTreeMap;
@@ -9,6 +10,7 @@ use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
 pub use listed::Listed;
+pub use remembered::Remembered;
 
 /// The largest file of any sort that is read, in bytes.
 pub const MAX_FILE: u64 = 32 * 1024 * 1024;

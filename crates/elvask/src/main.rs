@@ -4,6 +4,7 @@ mod archive;
 mod cache;
 mod commands;
 mod input;
+mod lsp;
 mod options;
 mod output;
 mod page;
@@ -42,6 +43,7 @@ fn main() -> ExitCode {
         Command::Trim(trim) => commands::trim::run(trim, &output),
         Command::Weigh(weigh) => commands::weigh::run(weigh, &output),
         Command::Link(action) => commands::link::run(action, &output),
+        Command::Lsp(_) => lsp::serve().map(|()| commands::Outcome::Clean),
         Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),
         Command::Account(action) => commands::account::run(action, &output),
         Command::Sheet(action) => commands::sheet::run(action, &output),

@@ -5,6 +5,7 @@ pub(crate) mod compare;
 pub(crate) mod declare;
 pub(crate) mod identity;
 pub(crate) mod link;
+pub(crate) mod lsp;
 pub(crate) mod prompts;
 pub(crate) mod report;
 pub(crate) mod weigh;
@@ -134,6 +135,8 @@ pub(crate) enum Command {
     /// Hold the app against what is registered in the developer accounts.
     #[command(subcommand)]
     Account(account::AccountAction),
+    /// Serve an editor: findings while typing, remedies, who needs what.
+    Lsp(lsp::Lsp),
     /// Print the fingerprints of a signing certificate.
     Fingerprint(link::Fingerprint),
     /// Tell what is known of each plugin, and draft or check the sheets that state it.

@@ -11,6 +11,7 @@ mod identity;
 mod interrupted;
 mod json;
 mod links;
+mod lsp;
 mod matrix;
 mod output;
 mod owner;

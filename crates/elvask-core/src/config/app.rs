@@ -46,7 +46,7 @@ pub struct Orientations {
 }
 
 /// The keys of the table.
-const KEYS: [&str; 12] = [
+pub(super) const KEYS: [&str; 12] = [
     "name",
     "android-id",
     "ios-id",

@@ -50,7 +50,7 @@ pub(super) fn read(links: &Table<'_, '_>, problems: &mut Vec<Problem>) -> LinksC
         problems.push(Problem { message, span: one.span });
     }
     for route in links.tables("routes", "a route", problems) {
-        route.refuse_others(&["path", "opens", "hosts"], problems);
+        route.refuse_others(super::keys_of("links.routes"), problems);
         let hosts =
             route.texts("hosts", true, problems).into_iter().map(|host| host.text.to_ascii_lowercase()).collect();
         let path = route.required_text("path", problems);
@@ -69,7 +69,7 @@ pub(super) fn read(links: &Table<'_, '_>, problems: &mut Vec<Problem>) -> LinksC
 }
 
 fn read_test(test: &Table<'_, '_>, routes: &[Route], problems: &mut Vec<Problem>) -> Option<LinkTest> {
-    test.refuse_others(&["url", "opens", "with", "platform", "level"], problems);
+    test.refuse_others(super::keys_of("links.tests"), problems);
     let url = test.required_text("url", problems);
     let opens = test.required_text("opens", problems);
     let level = test.number("level", problems);

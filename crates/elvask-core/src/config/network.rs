@@ -27,7 +27,7 @@ pub struct Cleartext {
 }
 
 pub(super) fn read(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> NetworkConfig {
-    table.refuse_others(&["hosts", "cleartext", "navigation", "intents"], problems);
+    table.refuse_others(super::keys_of("network"), problems);
     let mut config = NetworkConfig {
         navigation: table.texts("navigation", false, problems),
         intents: table.texts("intents", false, problems),
@@ -37,7 +37,7 @@ pub(super) fn read(table: &Table<'_, '_>, problems: &mut Vec<Problem>) -> Networ
         config.hosts.extend(plain(host, true, problems));
     }
     for one in table.tables("cleartext", "a host without protection", problems) {
-        one.refuse_others(&["host", "subdomains", "reason"], problems);
+        one.refuse_others(super::keys_of("network.cleartext"), problems);
         let (host, reason) = (one.required_text("host", problems), one.required_text("reason", problems));
         let subdomains = one.boolean("subdomains", problems).unwrap_or(false);
         let (Some(host), Some(reason)) = (host, reason) else { continue };

@@ -15,10 +15,12 @@ use crate::template::answers_in;
 /// Names that any value may hold without an answer of the sheet's own.
 const BUILT_IN_ANSWERS: [&str; 5] = ["android_id", "ios_id", "ios_team", "scheme", "host"];
 
-const TOP: [&str; 9] =
+/// The keys of a sheet.
+pub const TOP: [&str; 9] =
     ["sheet", "plugin", "ecosystem", "versions", "platforms", "reference", "features", "requires", "answers"];
 const ECOSYSTEMS: [&str; 6] = ["pub", "npm", "nuget", "maven", "cocoapods", "swiftpm"];
-const REQUIRED: [&str; 12] = [
+/// The keys of one requirement in a sheet.
+pub const REQUIRED: [&str; 12] = [
     "capability",
     "android",
     "ios",
