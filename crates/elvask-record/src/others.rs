@@ -4,6 +4,17 @@ use serde::Serialize;
 
 use super::{CheckRecord, FindingRecord, KnownRecord, SurveyRecord, WhyRecord};
 
+/// What `watch` prints of each check, in one line.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct WatchRecord {
+    /// The files that changed since the check before; empty for the first.
+    pub changed: Vec<String>,
+    /// The check.
+    #[serde(flatten)]
+    pub check: CheckRecord,
+}
+
 /// What `check --all` prints.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 36] = [
+pub static ALL: [Printed; 37] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -43,6 +43,7 @@ pub static ALL: [Printed; 36] = [
     printed::<RequestRecord>("account-request"),
     printed::<PromptsRecord>("prompts"),
     printed::<InitRecord>("init"),
+    printed::<WatchRecord>("watch"),
     printed::<RecoverRecord>("recover"),
     printed::<WhyAnswersRecord>("why"),
     printed::<ExplainedRecord>("explain"),

@@ -25,6 +25,7 @@ pub(crate) mod sheet;
 pub(crate) mod since;
 pub(crate) mod survey;
 pub(crate) mod trim;
+pub(crate) mod watch;
 pub(crate) mod weigh;
 pub(crate) mod why;
 

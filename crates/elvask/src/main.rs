@@ -43,6 +43,7 @@ fn main() -> ExitCode {
         Command::Trim(trim) => commands::trim::run(trim, &output),
         Command::Weigh(weigh) => commands::weigh::run(weigh, &output),
         Command::Link(action) => commands::link::run(action, &output),
+        Command::Watch(watch) => commands::watch::run(watch, &output),
         Command::Lsp(_) => lsp::serve().map(|()| commands::Outcome::Clean),
         Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),
         Command::Account(action) => commands::account::run(action, &output),

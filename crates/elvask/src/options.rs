@@ -8,6 +8,7 @@ pub(crate) mod link;
 pub(crate) mod lsp;
 pub(crate) mod prompts;
 pub(crate) mod report;
+pub(crate) mod watch;
 pub(crate) mod weigh;
 
 use std::path::PathBuf;
@@ -135,6 +136,8 @@ pub(crate) enum Command {
     /// Hold the app against what is registered in the developer accounts.
     #[command(subcommand)]
     Account(account::AccountAction),
+    /// Check at each save, on one screen.
+    Watch(watch::Watch),
     /// Serve an editor: findings while typing, remedies, who needs what.
     Lsp(lsp::Lsp),
     /// Print the fingerprints of a signing certificate.

@@ -81,6 +81,13 @@ impl Output {
         let _ = writeln!(std::io::stdout().lock(), "{}", crate::render::escaped_json(text));
     }
 
+    /// Prints a result as one line of JSON.
+    pub(crate) fn json_line(&self, value: &impl Serialize) {
+        let text = serde_json::to_string(value).unwrap_or_default();
+        let mut stream = std::io::stdout().lock();
+        let _ = writeln!(stream, "{}", crate::render::escaped_json(text)).and_then(|()| stream.flush());
+    }
+
     /// Says something that belongs to no result.
     pub(crate) fn say(&self, text: &str) {
         let mut stream = AutoStream::new(std::io::stderr().lock(), self.choice(std::io::stderr().is_terminal()));

@@ -161,6 +161,17 @@ pub(crate) fn wrap(text: &str, width: usize, indent: usize) -> String {
     out
 }
 
+/// Cuts a line to a width; what turns styles on and off stays.
+pub(crate) fn cut_to(line: &str, width: usize) -> String {
+    if cell_width(line) <= width { line.to_owned() } else { cut(line, width.saturating_sub(1)) }
+}
+
+/// Returns the columns and lines of the terminal that results go to.
+pub(crate) fn size() -> (usize, usize) {
+    let size = terminal_size::terminal_size_of(std::io::stdout());
+    size.map_or((80, 24), |(width, height)| (usize::from(width.0), usize::from(height.0)))
+}
+
 /// Returns the width of the terminal that results go to; for a pipe, what `COLUMNS` says.
 fn known_width() -> Option<usize> {
     let terminal = terminal_size::terminal_size_of(std::io::stdout()).map(|(width, _)| usize::from(width.0));

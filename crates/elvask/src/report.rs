@@ -1,7 +1,7 @@
 //! The forms in which `check` reports: each in a file of its own, and in the list of [`FORMS`].
 
 mod annotations;
-mod human;
+pub(crate) mod human;
 mod json;
 mod junit;
 mod markdown;

@@ -26,6 +26,7 @@ mod service;
 mod support;
 mod terminal;
 mod variants;
+mod watch;
 mod weigh;
 mod words;
 

@@ -205,3 +205,23 @@ fn a_terminal_gets_colour_unless_it_is_not_wanted() {
     let (_, plain) = Terminal::start(&app, &["check", "--color", "never"], &[]).end();
     assert!(!plain.contains('\u{1b}'), "{plain}");
 }
+
+#[test]
+fn watch_checks_at_each_save_on_one_screen_and_leaves_it_as_it_was() {
+    let app = App::demo("npm");
+    let mut terminal = Terminal::start(&app, &["watch"], &[]);
+    terminal.wait_for("watching: each save is checked. Ctrl-C ends it.");
+    let text = app.read(MANIFEST);
+    app.write(MANIFEST, text.replace("POST_NOTIFICATION\"", "POST_NOTIFICATIONS\""));
+    terminal.wait_for("AndroidManifest.xml changed: 0 new, ");
+    let id = rustix::process::Pid::from_child(&terminal.child);
+    rustix::process::kill_process(id, rustix::process::Signal::INT).unwrap();
+    let (code, said) = terminal.end();
+    assert_eq!(code, 0, "{said}");
+    assert!(
+        said.contains("\u{1b}[?1049h") && said.matches("\u{1b}[?25h\u{1b}[?1049l").count() == 1,
+        "the screen is given back"
+    );
+    let after = said.rsplit("\u{1b}[?1049l").next().unwrap();
+    assert!(after.contains("example.marram.fieldlog"), "what was found last stays to be read: {after}");
+}

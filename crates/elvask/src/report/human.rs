@@ -71,7 +71,7 @@ fn covered(report: &Report) -> String {
 }
 
 /// Returns one line about the app and what was found.
-fn summary(app: &App, report: &Report, left_out: usize) -> String {
+pub(crate) fn summary(app: &App, report: &Report, left_out: usize) -> String {
     let counts = [(Level::Error, "error", ERROR), (Level::Warning, "warning", WARNING), (Level::Note, "note", NOTE)];
     let mut parts: Vec<String> = counts
         .into_iter()
