@@ -89,6 +89,12 @@ pub fn usage_key(key: &str) -> Option<&'static UsageKey> {
     BY_KEY.get_or_init(|| index(usage_keys(), |known| known.key)).get(key).copied()
 }
 
+/// Returns a good purpose for a key, to show what one is like; it is never written into an app.
+#[must_use]
+pub fn purpose_example(key: &str) -> Option<&'static str> {
+    rows(include_str!("../data/purpose-examples.tsv")).find(|row| row.cell(0) == key).map(|row| row.cell(1))
+}
+
 /// Returns the purpose key of iOS that a misspelt one is meant to be, if one is near enough.
 #[must_use]
 pub fn nearest_usage_key(key: &str) -> Option<&'static UsageKey> {
@@ -434,5 +440,13 @@ mod tests {
         let style = plist_key("UIUserInterfaceStyle").unwrap();
         assert!(style.values().any(|value| value == "Dark"));
         assert!(plist_key("ExampleKey").is_none());
+    }
+
+    #[test]
+    fn an_example_of_a_purpose_is_a_good_one() {
+        for row in rows(include_str!("../data/purpose-examples.tsv")) {
+            assert!(usage_key(row.cell(0)).is_some_and(UsageKey::is_for_ios), "{}", row.cell(0));
+            assert_eq!(crate::wording::vague_part(row.cell(1)), None, "{}", row.cell(1));
+        }
     }
 }

@@ -50,7 +50,7 @@ const PLIST_TYPES: &[&str] = &[
 ];
 
 /// The columns of each table, in the order of their names. A row may end before columns that may be empty.
-const TABLES: [(&str, &[Cell]); 52] = [
+const TABLES: [(&str, &[Cell]); 53] = [
     ("android-action-permissions", &[Text, Text, Word(&["", "needed"])]),
     ("android-attribute-values", &[Text, Text]),
     ("android-attributes", &[Text, Text]),
@@ -215,6 +215,7 @@ const TABLES: [(&str, &[Cell]); 52] = [
             Confidence,
         ],
     ),
+    ("purpose-examples", &[Text, Text]),
     ("purpose-options", &[Text, Text]),
     ("service-files", &[Cell::Platform, Text, Text]),
     ("symptoms", &[Text, Text, Text]),

@@ -172,14 +172,20 @@ pub(crate) struct Place {
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  elvask init
-  elvask init --dry-run          only print it")]
+  elvask init                    on a terminal it asks for what only you know
+  elvask init --yes              without a question
+  elvask init --dry-run          only print it
+
+What would make a check find more than before stands in it as a comment.")]
 pub(crate) struct Init {
     #[command(flatten)]
     pub(crate) app: AppOptions,
     /// Print it, and write nothing.
     #[arg(long)]
     pub(crate) dry_run: bool,
+    /// Ask for nothing.
+    #[arg(short, long)]
+    pub(crate) yes: bool,
 }
 
 /// `elvask trim`.

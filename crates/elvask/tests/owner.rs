@@ -446,3 +446,22 @@ fn a_link_that_ends_like_a_folder_is_said_to_be_one_path() {
         ran.err
     );
 }
+
+#[test]
+fn a_first_file_makes_no_check_find_more() {
+    let app = App::bare();
+    let filter = "<intent-filter android:autoVerify=\"true\"><action android:name=\"android.intent.action.VIEW\" /><category android:name=\"android.intent.category.DEFAULT\" /><category android:name=\"android.intent.category.BROWSABLE\" /><data android:scheme=\"https\" android:host=\"log.marram.example\" /></intent-filter>";
+    app.write(
+        "android/app/src/main/AndroidManifest.xml",
+        format!("<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application>\n        <activity android:name=\".MainActivity\" android:exported=\"true\">\n            <intent-filter><action android:name=\"android.intent.action.MAIN\" /><category android:name=\"android.intent.category.LAUNCHER\" /></intent-filter>\n            {filter}\n        </activity>\n    </application>\n</manifest>\n"),
+    );
+    let before = app.run(&["check", "--format", "json"]).json();
+    let ran = app.run(&["init", "--yes"]);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    // Stated, the host would be missing on iOS, where the app never had it.
+    let text = app.read("elvask.toml");
+    assert!(text.contains("# hosts: \"log.marram.example\"   # `elvask check` would find more with it\n"), "{text}");
+    assert!(ran.err.contains("hosts = \"log.marram.example\""), "{}", ran.err);
+    let after = app.run(&["check", "--format", "json"]).json();
+    assert_eq!(after["summary"], before["summary"]);
+}

@@ -126,7 +126,7 @@ fn outcome(report: &Report) -> Outcome {
 
 fn run_draft(options: &AccountDraft, output: &Output) -> Done {
     let told = "It says what the app wants to be registered. Compare it with the accounts, and change what differs there; then `elvask account check`.";
-    let first = First { name: ACCOUNT_FILE, command: "elvask account draft", text: &draft, told };
+    let first = First { name: ACCOUNT_FILE, command: "elvask account draft", text: &draft, told, look: Look::Nowhere };
     first.write(&options.app, options.dry_run, output)
 }
 

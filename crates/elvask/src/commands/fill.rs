@@ -303,8 +303,9 @@ pub(crate) fn ask_for(wants: &[Want], app: &App, settings: &mut Settings, output
         match want {
             Want::Purpose { key, .. } => {
                 let opens = ios::usage_key(key).map_or("", |known| known.opens);
+                let example = ios::purpose_example(key).map(|text| format!(" For example: {text}")).unwrap_or_default();
                 let question = format!(
-                    "\nWhat does the app do with the {opens}? People read this when iOS asks for it ({key}).\n>"
+                    "\nWhat does the app do with the {opens}? People read this when iOS asks for it ({key}).{example}\n>"
                 );
                 if let Some(text) = ask(&question) {
                     if is_unfilled_purpose(&text) {
