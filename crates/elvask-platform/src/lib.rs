@@ -49,6 +49,24 @@ pub use version::Version;
 
 use serde::{Deserialize, Serialize};
 
+/// What the tables are, all together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Tables {
+    /// How many there are.
+    pub count: &'static str,
+    /// When they were checked last, as year and month.
+    pub checked: &'static str,
+    /// A sum over all of them: another one knows something else.
+    pub sum: &'static str,
+}
+
+/// The tables of this build.
+pub const TABLES: Tables = Tables {
+    count: env!("ELVASK_TABLES_COUNT"),
+    checked: env!("ELVASK_TABLES_CHECKED"),
+    sum: env!("ELVASK_TABLES_SUM"),
+};
+
 /// The platforms that an app can have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]

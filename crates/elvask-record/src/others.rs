@@ -4,6 +4,32 @@ use serde::Serialize;
 
 use super::{CheckRecord, FindingRecord, KnownRecord, SurveyRecord, WhyRecord};
 
+/// What `--version --format json` prints.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct VersionRecord {
+    /// The version of the JSON.
+    pub format: u32,
+    /// The program.
+    pub name: &'static str,
+    /// Its version.
+    pub version: &'static str,
+    /// The tables of platform facts that it goes by.
+    pub tables: TablesRecord,
+}
+
+/// The tables of platform facts.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct TablesRecord {
+    /// How many there are.
+    pub count: u32,
+    /// When they were checked last, as year and month.
+    pub checked: &'static str,
+    /// A sum over all of them: where it is another one, something else is known.
+    pub sum: &'static str,
+}
+
 /// What `watch` prints of each check, in one line.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

@@ -22,7 +22,7 @@ const fn printed<T: JsonSchema>(command: &'static str) -> Printed {
 }
 
 /// All documents.
-pub static ALL: [Printed; 37] = [
+pub static ALL: [Printed; 38] = [
     printed::<CheckRecord>("check"),
     printed::<AllChecksRecord>("check-all"),
     printed::<SurveyRecord>("survey"),
@@ -44,6 +44,7 @@ pub static ALL: [Printed; 37] = [
     printed::<PromptsRecord>("prompts"),
     printed::<InitRecord>("init"),
     printed::<WatchRecord>("watch"),
+    printed::<VersionRecord>("version"),
     printed::<RecoverRecord>("recover"),
     printed::<WhyAnswersRecord>("why"),
     printed::<ExplainedRecord>("explain"),

@@ -22,6 +22,7 @@ pub(crate) mod prompts;
 pub(crate) mod recover;
 pub(crate) mod report;
 pub(crate) mod sheet;
+pub(crate) mod shell;
 pub(crate) mod since;
 pub(crate) mod survey;
 pub(crate) mod trim;
@@ -41,8 +42,10 @@ use elvask_platform::names::nearest;
 use elvask_project::files::{Disk, Files as _, normal};
 use elvask_project::loading::Unresolved;
 
+use crate::environment::package_folder;
 use crate::options::AppChoice;
 use crate::output::{Failure, Output};
+use crate::progress::Progress;
 
 /// How a command ended, the worse the later.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -117,12 +120,6 @@ pub(crate) fn all_apps(options: &AppChoice) -> Result<Vec<PathBuf>, Failure> {
     Ok(apps)
 }
 
-/// Returns the folder in which the tools of the layout `msbuild` keep packages, where no project says another one.
-pub(crate) fn package_folder() -> Option<PathBuf> {
-    let told = std::env::var_os("NUGET_PACKAGES").map(PathBuf::from);
-    told.or_else(|| Some(std::env::home_dir()?.join(".nuget/packages")))
-}
-
 /// Loads the app in a folder, and says on standard error what limits the look at it.
 pub(crate) fn load_at(root: &Path, options: &AppChoice, output: &Output) -> Result<App, Failure> {
     load_looking(root, options, Look::WithoutSheet, output)
@@ -143,7 +140,9 @@ pub(crate) fn load_choosing(root: &Path, options: &AppChoice, choice: Choice, ou
     if root.starts_with(&asked) && root != Disk.real(&asked) {
         output.notice(&format!("{} is not an app itself: the app in {} is looked at", typed(&asked), typed(&root)));
     }
+    let progress = Progress::start("reading the app and its packages", output.quiet);
     let app = App::load_choice(&Disk, &root, &choice).map_err(|error| Failure::new(error.to_string()))?;
+    drop(progress);
     let mut limits = app.notices.clone();
     let is_blind = |one: &&Plugin| {
         !one.own

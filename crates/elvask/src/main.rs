@@ -3,25 +3,38 @@
 mod archive;
 mod cache;
 mod commands;
+mod environment;
 mod input;
 mod lsp;
 mod options;
 mod output;
 mod page;
+mod progress;
 mod render;
 mod report;
 mod revision;
 mod serving;
+mod uri;
 mod web;
+mod words;
 mod writing;
 
 use std::process::ExitCode;
 
-use clap::Parser as _;
+use clap::{CommandFactory as _, Parser as _};
+use clap_complete::CompleteEnv;
 use options::{Command, Options};
 use output::Output;
 
 fn main() -> ExitCode {
+    if std::env::var_os(commands::shell::ASKS_FOR_WORDS).is_some() {
+        CompleteEnv::with_factory(Options::command).var(commands::shell::ASKS_FOR_WORDS).complete();
+    }
+    let arguments: Vec<String> = std::env::args().skip(1).take(4).collect();
+    if let Some(version) = commands::shell::version(&arguments) {
+        Output::new(anstream::ColorChoice::Never, false, false).json(&version);
+        return commands::Outcome::Clean.into();
+    }
     let options = Options::parse();
     let output = Output::new(options.color.into(), options.quiet, options.verbose);
     let done = match &options.command {
@@ -45,6 +58,8 @@ fn main() -> ExitCode {
         Command::Link(action) => commands::link::run(action, &output),
         Command::Watch(watch) => commands::watch::run(watch, &output),
         Command::Lsp(_) => lsp::serve().map(|()| commands::Outcome::Clean),
+        Command::Completions(completions) => commands::shell::completions(completions, &output),
+        Command::Man(man) => commands::shell::man(man, &output),
         Command::Fingerprint(fingerprint) => commands::fingerprint::run(fingerprint, &output),
         Command::Account(action) => commands::account::run(action, &output),
         Command::Sheet(action) => commands::sheet::run(action, &output),

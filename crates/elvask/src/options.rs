@@ -8,6 +8,8 @@ pub(crate) mod link;
 pub(crate) mod lsp;
 pub(crate) mod prompts;
 pub(crate) mod report;
+pub(crate) mod sheet;
+pub(crate) mod shell;
 pub(crate) mod watch;
 pub(crate) mod weigh;
 
@@ -15,9 +17,11 @@ use std::path::PathBuf;
 
 use anstream::ColorChoice;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap_complete::ArgValueCandidates;
 use elvask_core::needs::LastRelease;
 
 use crate::report::{Form, parser};
+use crate::words;
 
 /// Declares what plugins need of a mobile app, and checks it.
 #[derive(Debug, Parser)]
@@ -140,11 +144,15 @@ pub(crate) enum Command {
     Watch(watch::Watch),
     /// Serve an editor: findings while typing, remedies, who needs what.
     Lsp(lsp::Lsp),
+    /// Print what completes commands, rules, permissions and plugins in a shell.
+    Completions(shell::Completions),
+    /// Print the page of a command for `man`, or write all pages into a folder.
+    Man(shell::Man),
     /// Print the fingerprints of a signing certificate.
     Fingerprint(link::Fingerprint),
     /// Tell what is known of each plugin, and draft or check the sheets that state it.
     #[command(subcommand)]
-    Sheet(SheetAction),
+    Sheet(sheet::SheetAction),
 }
 
 /// `elvask place`.
@@ -238,64 +246,6 @@ impl AppFlag {
             format: self.format,
         }
     }
-}
-
-/// `elvask sheet`.
-#[derive(Debug, Subcommand)]
-pub(crate) enum SheetAction {
-    /// Say for every plugin of the app what is known, and from where.
-    List(AppOptions),
-    /// Explain what one plugin requires, with the lines that show it.
-    #[command(after_help = "\
-Examples:
-  elvask sheet show tern_camera
-  elvask sheet show ../packages/tern_camera      a package by itself, without an app
-  elvask sheet show tern_camera --format json")]
-    Show {
-        /// A plugin of the app, or the folder of a package.
-        plugin: String,
-        #[command(flatten)]
-        app: AppOptions,
-    },
-    /// Write a sheet from a package's own files, for a person to review.
-    Draft(SheetDraft),
-    /// Check that sheets are as they must be.
-    #[command(after_help = "\
-Examples:
-  elvask sheet check                             all sheets of the app and of its packages
-  elvask sheet check --file elvask-sheet.toml    one sheet
-
-Exit codes: 0 all sheets are as they must be, 1 mistakes were found, 2 a sheet could not be read.")]
-    Check {
-        /// A sheet to check; may be given several times. Without it, all sheets of the app and of its packages.
-        #[arg(long = "file", value_name = "FILE")]
-        files: Vec<PathBuf>,
-        #[command(flatten)]
-        app: AppOptions,
-    },
-    /// Print the JSON Schema of sheets.
-    Schema,
-}
-
-/// `elvask sheet draft`.
-#[derive(Debug, Args)]
-#[command(after_help = "\
-Examples:
-  elvask sheet draft tern_camera
-  elvask sheet draft ../packages/tern_camera --output elvask-sheet.toml
-  elvask sheet draft plover_dialer --notes setup.md      with notes copied from elsewhere
-  elvask sheet draft plover_dialer --notes -             with notes from standard input")]
-pub(crate) struct SheetDraft {
-    /// A plugin of the app, or the folder of a package.
-    pub(crate) package: String,
-    /// Set-up notes copied from elsewhere, in Markdown; `-` for standard input.
-    #[arg(long, value_name = "FILE")]
-    pub(crate) notes: Option<PathBuf>,
-    /// Where to write it; without it, to standard output. A file that is there already is left alone.
-    #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: Option<PathBuf>,
-    #[command(flatten)]
-    pub(crate) app: AppChoice,
 }
 
 /// Which app to look at, and in what form to report.
@@ -478,7 +428,7 @@ pub(crate) struct Check {
     #[arg(long, value_name = "LEVEL|RULE|FAMILY")]
     pub(crate) deny: Vec<String>,
     /// A rule or family of rules with which the check does not fail; it is still listed. Several times for several.
-    #[arg(long, value_name = "RULE|FAMILY")]
+    #[arg(long, value_name = "RULE|FAMILY", add = ArgValueCandidates::new(words::rules))]
     pub(crate) allow: Vec<String>,
     /// Tell only of what is new since an earlier check: the file with its JSON, or a revision of the repository.
     #[arg(long, value_name = "FILE|REV")]
@@ -500,7 +450,7 @@ pub(crate) struct Check {
     #[arg(long, value_name = "FILE", conflicts_with_all = ["all", "since"])]
     pub(crate) built: Option<PathBuf>,
     /// Show only what is found by this rule or family of rules, or about this subject; several times for several.
-    #[arg(long, value_name = "RULE|FAMILY|SUBJECT")]
+    #[arg(long, value_name = "RULE|FAMILY|SUBJECT", add = ArgValueCandidates::new(words::findings))]
     pub(crate) only: Vec<String>,
     /// List waived findings too, with their reasons.
     #[arg(long)]
@@ -539,10 +489,10 @@ pub(crate) struct Fill {
     #[arg(short, long)]
     pub(crate) yes: bool,
     /// Mend only what is found by this rule or about this subject; several times for several. Notes are mended only so.
-    #[arg(long, value_name = "RULE|SUBJECT")]
+    #[arg(long, value_name = "RULE|SUBJECT", add = ArgValueCandidates::new(words::findings))]
     pub(crate) only: Vec<String>,
     /// Mend only what this plugin needs; several times for several.
-    #[arg(long, value_name = "PLUGIN")]
+    #[arg(long, value_name = "PLUGIN", add = ArgValueCandidates::new(words::plugins))]
     pub(crate) plugin: Vec<String>,
     /// Ask about each finding by itself before anything is written; on a terminal only.
     #[arg(long, conflicts_with_all = ["yes", "dry_run"])]
@@ -569,6 +519,7 @@ Examples:
   elvask why tern_camera                         all that a plugin needs")]
 pub(crate) struct Why {
     /// A permission, key, scheme, capability or plugin.
+    #[arg(add = ArgValueCandidates::new(words::subjects))]
     pub(crate) subject: String,
     #[command(flatten)]
     pub(crate) app: AppOptions,
@@ -590,7 +541,7 @@ Examples:
 pub(crate) struct Explain {
     /// A rule, a permission, a key, an entitlement, a background mode, a capability, a word of the manifest, of an intent or of config.xml; a
     /// part of a name; or what you see on the device. `rules` or `capabilities` lists them.
-    #[arg(required = true, value_name = "WORD")]
+    #[arg(required = true, value_name = "WORD", add = ArgValueCandidates::new(words::topics))]
     pub(crate) topic: Vec<String>,
     /// The form of the report.
     #[arg(long, value_name = "FORM", default_value = "human")]

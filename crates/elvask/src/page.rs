@@ -58,6 +58,9 @@ struct Page<'p> {
     summary: SummaryRecord,
     judged: Vec<SideView>,
     limits: &'p [String],
+    /// What the findings are held against, and how many are new.
+    since: Option<&'p str>,
+    new: usize,
     findings: Vec<FindingView>,
     survey: SurveyView,
     matrix: Vec<MatrixView>,
@@ -80,6 +83,10 @@ pub(crate) struct Made<'p> {
     pub(crate) day: &'p str,
     /// What limits the look at the app, in sentences without a full stop.
     pub(crate) limits: &'p [String],
+    /// What the findings are held against, as it was named.
+    pub(crate) since: Option<&'p str>,
+    /// Which of the findings are new; empty where they are held against nothing.
+    pub(crate) new: &'p [bool],
     /// What changed since an earlier state.
     pub(crate) changes: Option<CompareRecord>,
 }
@@ -101,7 +108,9 @@ pub(crate) fn page(app: &App, context: &Context<'_>, made: Made<'_>) -> Result<S
         summary: SummaryRecord::of(made.report),
         judged: made.report.judged.iter().map(SideView::of).collect(),
         limits: made.limits,
-        findings: made.report.findings.iter().map(|finding| FindingView::of(&app.sources, finding)).collect(),
+        since: made.since,
+        new: made.new.iter().filter(|new| **new).count(),
+        findings: findings(app, &made),
         survey: SurveyView::of(app, &survey),
         matrix: MatrixView::all(&matrix(context, &survey)),
         devices: devices(app, context, &survey),
@@ -134,6 +143,11 @@ pub(crate) fn page(app: &App, context: &Context<'_>, made: Made<'_>) -> Result<S
         script_sum => sum(SCRIPT),
     });
     filled.map_err(failed)
+}
+
+fn findings(app: &App, made: &Made<'_>) -> Vec<FindingView> {
+    let new = made.new.iter().copied().chain(std::iter::repeat(false));
+    made.report.findings.iter().zip(new).map(|(finding, new)| FindingView::of(&app.sources, finding, new)).collect()
 }
 
 /// Returns the sum by which the page's policy knows a style or a script.

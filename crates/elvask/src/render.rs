@@ -161,6 +161,23 @@ pub(crate) fn wrap(text: &str, width: usize, indent: usize) -> String {
     out
 }
 
+/// Returns words that lead to a file, in a terminal that can follow such; elsewhere the words alone.
+pub(crate) fn linked(path: &std::path::Path, words: &str) -> String {
+    if !follows_links() || !path.is_absolute() {
+        return words.to_owned();
+    }
+    format!("\u{1b}]8;;{}\u{1b}\\{words}\u{1b}]8;;\u{1b}\\", crate::uri::of(path))
+}
+
+/// Says whether results go to a terminal that is known to follow links, and nobody wants plain text.
+fn follows_links() -> bool {
+    static FOLLOWS: std::sync::OnceLock<bool> = std::sync::OnceLock::new();
+    *FOLLOWS.get_or_init(|| {
+        let plain = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
+        !plain && supports_hyperlinks::on(supports_hyperlinks::Stream::Stdout)
+    })
+}
+
 /// Cuts a line to a width; what turns styles on and off stays.
 pub(crate) fn cut_to(line: &str, width: usize) -> String {
     if cell_width(line) <= width { line.to_owned() } else { cut(line, width.saturating_sub(1)) }

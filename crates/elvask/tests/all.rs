@@ -23,6 +23,7 @@ mod release;
 mod report;
 mod reports;
 mod service;
+mod shell;
 mod support;
 mod terminal;
 mod variants;

@@ -96,7 +96,7 @@ fn sample(app: &App, document: &str, name: &str, ran: &Ran) {
 
 /// Holds a value against the schema of a document.
 #[track_caller]
-fn fits(document: &str, value: &Value) {
+pub(crate) fn fits(document: &str, value: &Value) {
     let printed = ALL.iter().find(|one| one.command == document).unwrap();
     let schema = serde_json::to_value((printed.schema)()).unwrap();
     if let Err(fault) = holds(&schema, &schema, value, document) {
@@ -218,13 +218,15 @@ fn the_published_schemas_are_those_of_the_records() {
 fn each_command_prints_what_its_schema_says() {
     let app = app();
     let notes = app.path("notes.md").display().to_string();
-    let cases: [(&str, &[&str]); 23] = [
+    let cases: [(&str, &[&str]); 25] = [
         ("check", &["check"]),
         ("check-all", &["check", "--all"]),
         ("survey", &["survey"]),
         ("survey-all", &["survey", "--all"]),
         ("survey-variants", &["survey", "--variants"]),
         ("survey-merged", &["survey", "--merged"]),
+        ("survey-matrix", &["survey", "--matrix"]),
+        ("prompts", &["prompts"]),
         ("fill", &["fill", "--dry-run"]),
         ("place", &["place", &notes]),
         ("declare", &["declare", "bluetooth", "--dry-run"]),
@@ -270,6 +272,8 @@ fn each_topic_prints_what_the_schema_says() {
         "explain-found",
         &app.run(&["explain", "browser", "opens", "instead", "--format", "json"]),
     );
+    // What is in it changes with each table.
+    fits("version", &app.run(&["--version", "--format", "json"]).json());
     // These lists grow with each rule and capability.
     fits("explain-rules", &app.run(&["explain", "rules", "--format", "json"]).json());
     fits("explain-capabilities", &app.run(&["explain", "capabilities", "--format", "json"]).json());

@@ -182,7 +182,7 @@ fn position(text: &str, part: &str) -> (usize, usize) {
 }
 
 /// Makes the changes of an edit, as an editor does.
-fn apply(app: &App, edit: &Value) {
+fn apply(edit: &Value) {
     for document in edit["documentChanges"].as_array().unwrap() {
         if document["kind"] == "create" {
             continue;
@@ -264,7 +264,7 @@ fn a_remedy_is_one_change_of_all_files_that_it_touches() {
         .clone();
     assert_eq!(camera["kind"], "quickfix");
     assert_eq!(camera["edit"]["documentChanges"][0]["textDocument"]["version"], 1);
-    apply(&app, &camera["edit"]);
+    apply(&camera["edit"]);
     assert!(app.read(MANIFEST).contains("<uses-permission android:name=\"android.permission.CAMERA\" />"));
     let report = app.run(&["check", "--format", "json"]).json();
     let left = report["findings"].as_array().unwrap();

@@ -99,6 +99,14 @@ fn it_tells_what_changed_and_where_nothing_is_wrong() {
     assert!(changes.contains("READ_CALL_LOG"), "{changes}");
     assert!(text.contains("<span class=\"turn lost\">lost</span>"));
     assert!(text.contains("<a href=\"#changes\">"));
+    // Of the findings, those that an earlier check did not have are marked.
+    app.write(
+        "earlier.json",
+        app.run(&["check", "--format", "json"]).out.replace("permission.CAMERA", "permission.NFC"),
+    );
+    let text = page(&app, &["--since", "earlier.json"]);
+    let new = text.matches("data-new=\"yes\"").count();
+    assert!(new > 0 && new < 10 && text.contains(&format!(" {new} new since earlier.json.")), "{new}");
     let clean = App::with(&[(
         MANIFEST,
         "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses-permission android:name=\"android.permission.CAMERA\" />\n    <uses-feature android:name=\"android.hardware.camera\" android:required=\"false\" />\n    <application />\n</manifest>\n",

@@ -250,3 +250,15 @@ fn init_says_what_it_found_and_asks_for_what_only_the_owner_knows() {
     let after = app.run(&["check", "--format", "json"]).json();
     assert_eq!(after["summary"], before["summary"]);
 }
+
+#[test]
+fn places_lead_to_their_files_in_terminals_that_can_follow() {
+    let app = App::demo("npm");
+    let run = |words: &[&str], environment: &[(&str, &str)]| Terminal::start(&app, words, environment).end().1;
+    let link = format!("\u{1b}]8;;file://{}", app.root().canonicalize().unwrap().display());
+    assert!(run(&["check"], &[("FORCE_HYPERLINK", "1")]).contains(&link));
+    assert!(!run(&["check"], &[("FORCE_HYPERLINK", "0")]).contains("]8;;"));
+    assert!(!run(&["check"], &[("FORCE_HYPERLINK", "1"), ("NO_COLOR", "1")]).contains("]8;;"));
+    assert!(!run(&["check", "--color", "never"], &[("FORCE_HYPERLINK", "1")]).contains("]8;;"));
+    assert!(!app.run_with(&[("FORCE_HYPERLINK", "1")], &["check"]).out.contains('\u{1b}'), "in a pipe there are none");
+}

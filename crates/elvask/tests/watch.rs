@@ -23,6 +23,7 @@ fn in_a_pipe_each_check_is_a_line_and_int_ends_it_cleanly() {
     let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
     let mut next = || -> Value { serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap() };
     let first = next();
+    crate::json::fits("watch", &first);
     assert_eq!(first["changed"], serde_json::json!([]));
     let errors = |record: &Value| record["summary"]["errors"].as_u64().unwrap();
     let text = app.read(MANIFEST);

@@ -9,10 +9,12 @@ use elvask_core::check::check;
 use elvask_core::context::Context;
 use elvask_project::surface::Surface;
 
+use super::since::{Earlier, new_ones};
 use super::{Done, Outcome, choice, compare, load_choosing, root_of, settings, typed, unresolved};
 use crate::options::report::Report;
 use crate::output::{Failure, Output};
 use crate::page::{MARK, Made, page};
+use crate::render::style::{GOOD, paint};
 use crate::revision::last_tagged;
 
 pub(crate) fn run(options: &Report, output: &Output) -> Done {
@@ -33,6 +35,11 @@ pub(crate) fn run(options: &Report, output: &Output) -> Done {
         settings.last = last_tagged(&root);
     }
     let report = check(&app, &settings);
+    let earlier = options.since.as_deref().map(Earlier::of).transpose()?;
+    let new = match &earlier {
+        Some(earlier) => new_ones(&app, &report, earlier.findings(&app.root, None, &options.app, &settings)?),
+        None => Vec::new(),
+    };
     let surface = Surface::read(&app, &app.sources);
     let context = Context::new(&app, &app.sources, &surface, &settings);
     let limits = limits(&app);
@@ -41,6 +48,8 @@ pub(crate) fn run(options: &Report, output: &Output) -> Done {
         release: options.release,
         day: settings.today.as_deref().unwrap_or_default(),
         limits: &limits,
+        since: options.since.as_deref(),
+        new: &new,
         changes,
     };
     let text = page(&app, &context, made).map_err(Failure::new)?;
@@ -48,7 +57,8 @@ pub(crate) fn run(options: &Report, output: &Output) -> Done {
         None => output.raw(&text),
         Some(file) => {
             write(file, &text)?;
-            output.say(&format!("{} ({} KB)", typed(file), text.len().div_ceil(1024)));
+            let wrote = paint(GOOD, "wrote");
+            output.result(&format!("{wrote} {} ({} KB)\n", typed(file), text.len().div_ceil(1024)));
         }
     }
     Ok(Outcome::Clean)

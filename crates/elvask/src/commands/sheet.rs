@@ -15,7 +15,8 @@ use elvask_project::files::{Disk, Files as _, normal};
 use elvask_project::source::{Place, Sources};
 
 use super::{Done, Outcome, current_folder, load_with};
-use crate::options::{AppChoice, AppOptions, Format, SheetAction, SheetDraft};
+use crate::options::sheet::{SheetAction, SheetDraft};
+use crate::options::{AppChoice, AppOptions, Format};
 use crate::output::{Failure, Output};
 use crate::render::style::{FAINT, GOOD, HEADING, NOTE, WARNING, paint};
 use crate::render::{clean, columns, snippet};

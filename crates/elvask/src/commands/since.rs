@@ -5,6 +5,7 @@ use std::path::Path;
 
 use elvask_core::app::{App, Look};
 use elvask_core::check::{Report, check};
+use elvask_core::finding::Finding;
 use elvask_core::needs::Settings;
 use elvask_project::files::{Disk, Files as _, normal};
 use serde_json::Value;
@@ -101,14 +102,20 @@ impl Earlier {
     }
 }
 
-/// Keeps what is new of a report: of several findings that are alike, as many as there are more now.
-pub(crate) fn keep_new(app: &App, report: &mut Report, mut earlier: HashMap<String, usize>) {
-    report.findings.retain(|finding| match earlier.get_mut(&identity(&app.sources, finding)) {
+/// Says of each finding of a report whether it is new: of several that are alike, as many are as there are more now.
+pub(crate) fn new_ones(app: &App, report: &Report, mut earlier: HashMap<String, usize>) -> Vec<bool> {
+    let is_new = |finding: &Finding| match earlier.get_mut(&identity(&app.sources, finding)) {
         Some(left) if *left > 0 => {
             *left -= 1;
-            // What cannot be read hides the rest, whenever it came.
-            elvask_core::rules::is_obstacle(finding.rule.id)
+            false
         }
         _ => true,
-    });
+    };
+    report.findings.iter().map(is_new).collect()
+}
+
+/// Keeps what is new of a report, and what cannot be read: that hides the rest, whenever it came.
+pub(crate) fn keep_new(app: &App, report: &mut Report, earlier: HashMap<String, usize>) {
+    let mut new = new_ones(app, report, earlier).into_iter();
+    report.findings.retain(|finding| new.next().unwrap_or(true) || elvask_core::rules::is_obstacle(finding.rule.id));
 }

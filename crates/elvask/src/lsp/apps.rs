@@ -3,25 +3,23 @@
 use std::cell::RefCell;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use elvask_core::app::{App, Choice, Look};
 use elvask_core::check::{Report, check};
 use elvask_core::context::Context;
 use elvask_core::survey::{Survey, survey};
 use elvask_core::{Settings, Span};
+use elvask_needs::evidence::Cache;
 use elvask_project::files::{Disk, Files as _, Overlay, Remembered, normal};
 use elvask_project::source::{FileId, Place, read_text};
 use elvask_project::surface::Surface;
-use percent_encoding::{AsciiSet, NON_ALPHANUMERIC};
 use serde_json::{Value, json};
 
 use super::text::{Lines, Open, Units};
 use crate::commands::settings;
 use crate::render::snippet::unmarked;
-
-/// What stands as it is in the name of a file.
-const ESCAPED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'_').remove(b'.').remove(b'~');
+use crate::uri;
 
 /// All that the server knows.
 pub(super) struct Apps {
@@ -53,6 +51,21 @@ pub(super) struct Looked {
 }
 
 impl Looked {
+    /// Makes an app that is still to be looked at.
+    fn unseen(cache: Option<Arc<dyn Cache>>) -> Self {
+        let package_folder = crate::environment::package_folder();
+        Looked {
+            app: App::default(),
+            report: Report::default(),
+            choice: Choice { package_folder, look: Look::WithoutSheet, cache, ..Choice::default() },
+            changed: Vec::new(),
+            survey: OnceLock::new(),
+            lines: BTreeMap::new(),
+            names: BTreeMap::new(),
+            told: BTreeMap::new(),
+        }
+    }
+
     /// Returns what the app declares; found out at the first call after a change.
     pub(super) fn survey(&self, settings: &Settings) -> &Survey {
         self.survey.get_or_init(|| {
@@ -98,7 +111,7 @@ impl Apps {
 
     /// Returns the path that an editor names, with all links followed: by it files are known here.
     pub(super) fn path_of(&self, uri: &str) -> Option<PathBuf> {
-        Some(Disk.real(&path(uri)?))
+        Some(Disk.real(&uri::path(uri)?))
     }
 
     /// Forgets which folders are apps.
@@ -109,25 +122,7 @@ impl Apps {
     /// Notes that a document, or a file on the disk, is another one now. Where no app is known around it yet, it is looked for.
     pub(super) fn changed(&mut self, path: &Path) {
         if let Some(root) = self.root_of(path) {
-            if !self.looked.contains_key(&root) {
-                let choice = Choice {
-                    package_folder: crate::commands::package_folder(),
-                    look: Look::WithoutSheet,
-                    cache: crate::cache::open(&root),
-                    ..Choice::default()
-                };
-                let looked = Looked {
-                    app: App::default(),
-                    report: Report::default(),
-                    choice,
-                    changed: Vec::new(),
-                    survey: OnceLock::new(),
-                    lines: BTreeMap::new(),
-                    names: BTreeMap::new(),
-                    told: BTreeMap::new(),
-                };
-                self.looked.insert(root, looked);
-            }
+            self.looked.entry(root).or_insert_with_key(|root| Looked::unseen(crate::cache::open(root)));
         }
         for (root, looked) in &mut self.looked {
             if path.starts_with(root) || looked.app.sources.find_path(path).is_some() {
@@ -212,38 +207,6 @@ impl Looked {
 
     /// Returns how the editor calls a file.
     pub(super) fn uri(&self, path: &Path) -> String {
-        self.names.get(path).cloned().unwrap_or_else(|| uri(path))
-    }
-}
-
-/// Returns a path as editors name it.
-fn uri(path: &Path) -> String {
-    let text = path.to_string_lossy().replace('\\', "/");
-    let start = if text.starts_with('/') { "file://" } else { "file:///" };
-    format!("{start}{}", percent_encoding::utf8_percent_encode(&text, ESCAPED))
-}
-
-/// Returns the path that an editor names; `None` for what is no file.
-fn path(uri: &str) -> Option<PathBuf> {
-    let rest = uri.strip_prefix("file://")?;
-    let rest = rest.strip_prefix("localhost").unwrap_or(rest);
-    let text = percent_encoding::percent_decode_str(rest).decode_utf8().ok()?;
-    // Before the letter of a drive stands a stroke that is not part of the path.
-    let bytes = text.as_bytes();
-    let drive = cfg!(windows) && bytes.first() == Some(&b'/') && bytes.get(2) == Some(&b':');
-    Some(normal(Path::new(if drive { text.get(1..)? } else { &text })))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn paths_and_what_editors_call_them() {
-        let odd = Path::new("/tmp/a b/é#%.xml");
-        assert_eq!(uri(odd), "file:///tmp/a%20b/%C3%A9%23%25.xml");
-        assert_eq!(path(&uri(odd)).as_deref(), Some(odd));
-        assert_eq!(path("file://localhost/tmp/x"), Some(PathBuf::from("/tmp/x")));
-        assert_eq!(path("untitled:Untitled-1"), None);
+        self.names.get(path).cloned().unwrap_or_else(|| uri::of(path))
     }
 }

@@ -33,6 +33,9 @@ pub(super) fn at(apps: &mut Apps, path: &Path, position: &Value) -> Option<Value
         },
     };
     if let Some(one) = &declared {
+        // One empty line parts what it is from who needs it.
+        out.truncate(out.trim_end().len());
+        out.push_str("\n\n");
         out.push_str(&needed(one));
     }
     let findings = looked.report.findings.iter().filter(|finding| finding.counts() && finding.subject == name);
@@ -82,7 +85,7 @@ fn about(topic: &Topic) -> String {
             out.push_str(&format!("In the project editor: {}.\n\n", plain(known.capability)));
         }
         Topic::Rule(about) => {
-            out.push_str(&format!("{}\n\nIf it stays: {}\n\n", plain(about.summary), plain(about.effect)))
+            out.push_str(&format!("{}\n\nIf it stays: {}\n\n", plain(about.summary), plain(about.effect)));
         }
         Topic::Capability(capability) => out.push_str(&format!("{}\n\n", plain(capability.meaning))),
         _ => {}
@@ -103,7 +106,7 @@ fn needed(one: &Declaration) -> String {
     if one.needed_by.is_empty() {
         return String::new();
     }
-    let mut out = "\nNeeded by:\n".to_owned();
+    let mut out = "Needed by:\n".to_owned();
     for who in one.needed_by.iter().take(MAX_SHOWN) {
         let version = who.version.as_deref().map(|version| format!(" {}", plain(version))).unwrap_or_default();
         let reason = who.reason.as_deref().map(|reason| format!(": {}", plain(reason))).unwrap_or_default();

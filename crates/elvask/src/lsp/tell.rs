@@ -32,7 +32,8 @@ pub(super) fn of_app(apps: &mut Apps, root: &Path) -> Vec<Value> {
         }
     }
     looked.report.findings = findings;
-    for path in looked.told.keys() {
+    // Of an open document it is told as well that nothing is found in this version of it.
+    for path in looked.told.keys().chain(versions.keys().filter(|path| path.starts_with(root))) {
         files.entry(path.clone()).or_default();
     }
     let mut out = Vec::new();

@@ -1,8 +1,10 @@
 //! `elvask declare` and `elvask withdraw`.
 
 use clap::Args;
+use clap_complete::ArgValueCandidates;
 
 use super::{AppFlag, GivenOptions, OutsideOptions};
+use crate::words;
 
 /// `elvask declare`.
 #[derive(Debug, Args)]
@@ -21,7 +23,7 @@ The first word may say what the others are: capability, permission, key, link, s
 query-scheme, package, entitlement, background-mode or feature.")]
 pub(crate) struct Declare {
     /// What to declare.
-    #[arg(required = true, value_name = "NAME")]
+    #[arg(required = true, value_name = "NAME", add = ArgValueCandidates::new(words::things))]
     pub(crate) words: Vec<String>,
     /// The value of a key, of an entitlement or of that of a capability, as TOML writes it: true, \"text\", [\"a\", \"b\"].
     #[arg(long, value_name = "VALUE")]
@@ -51,7 +53,7 @@ Examples:
   elvask withdraw microphone --force     though a plugin still requires it")]
 pub(crate) struct Withdraw {
     /// What to remove; the first word may say what the others are, as for `declare`.
-    #[arg(required = true, value_name = "NAME")]
+    #[arg(required = true, value_name = "NAME", add = ArgValueCandidates::new(words::things))]
     pub(crate) words: Vec<String>,
     #[command(flatten)]
     pub(crate) app: AppFlag,

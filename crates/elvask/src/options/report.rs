@@ -14,6 +14,7 @@ Examples:
   elvask report --release --output report.html      the app judged as it ships
   elvask report --against v2.3.0 --output r.html    with what changed since a revision
   elvask report --against survey.json > r.html      or since a saved survey
+  elvask report --since main --output r.html        with what is new among the findings
 
 The page is about the app as it is now. Exit codes: 0 it was written, 2 it could not be.")]
 pub(crate) struct Report {
@@ -25,6 +26,9 @@ pub(crate) struct Report {
     /// Show what changed since this: a folder, a commit, branch or tag, or a saved survey.
     #[arg(long, value_name = "OLD")]
     pub(crate) against: Option<String>,
+    /// Mark what is new among the findings since an earlier check: the file with its JSON, or a revision of the repository.
+    #[arg(long, value_name = "FILE|REV")]
+    pub(crate) since: Option<String>,
     /// Judge the app as it ships.
     #[arg(long)]
     pub(crate) release: bool,

@@ -8,10 +8,11 @@
   if (form && words && shown) {
     var filter = function () {
       var wanted = words.value.trim().toLowerCase();
-      var levels = Array.prototype.map.call(form.querySelectorAll("input[type=checkbox]:checked"), function (box) { return box.value; });
+      var alone = document.getElementById("new");
+      var levels = Array.prototype.map.call(form.querySelectorAll("input[value]:checked"), function (box) { return box.value; });
       var number = 0;
       findings.forEach(function (one) {
-        var fits = levels.indexOf(one.dataset.level) >= 0 && one.textContent.toLowerCase().indexOf(wanted) >= 0;
+        var fits = (!alone || !alone.checked || one.dataset.new === "yes") && levels.indexOf(one.dataset.level) >= 0 && one.textContent.toLowerCase().indexOf(wanted) >= 0;
         one.hidden = !fits;
         if (fits) { number += 1; }
       });

@@ -83,10 +83,12 @@ pub(super) struct FindingView {
     command: Option<String>,
     /// Another place that belongs to it, with a word about it.
     related: Option<String>,
+    /// Whether it was not there before.
+    is_new: bool,
 }
 
 impl FindingView {
-    pub(super) fn of(sources: &Sources, finding: &Finding) -> Self {
+    pub(super) fn of(sources: &Sources, finding: &Finding, is_new: bool) -> Self {
         let related = finding.related.as_ref().map(|(place, label)| {
             let at = sources.position(*place);
             format!("{label}: {}:{}", sources.file(place.file).shown, at.line)
@@ -96,6 +98,7 @@ impl FindingView {
             lines: lines(sources, finding.place),
             command: matches!(finding.remedy, Remedy::Edit { .. }).then(|| command(finding)),
             related,
+            is_new,
         }
     }
 }

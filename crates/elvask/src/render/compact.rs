@@ -14,7 +14,7 @@ use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr};
 
 use super::snippet::{command, fit, unmarked};
 use super::style::{ADDED, ERROR, FAINT, HEADING, NOTE, REMOVED, WARNING, paint};
-use super::{clean, clean_in_place, known_width, width, wrap};
+use super::{clean, clean_in_place, known_width, linked, width, wrap};
 
 /// The most lines of one change that are shown.
 const MAX_LINES: usize = 5;
@@ -399,8 +399,9 @@ impl Lines {
 
     /// Adds the place, and behind it what belongs to it where there is room; else returns that.
     fn place(&mut self, sources: &Sources, place: Place, beside: Option<String>) -> Option<String> {
+        let path = &sources.file(place.file).path;
         let place = clean(&at(sources, place)).into_owned();
-        self.out.push_str(&format!("{} {place}", paint(NOTE, " -->")));
+        self.out.push_str(&format!("{} {}", paint(NOTE, " -->"), linked(path, &place)));
         let room = width().saturating_sub(MARGIN + 1 + place.width() + 2);
         let (shown, rest) = match beside {
             Some(beside) if clean(&beside).width() <= room => (Some(beside), None),
