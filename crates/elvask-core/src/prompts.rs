@@ -281,7 +281,12 @@ impl<'l> Looking<'l, '_> {
             }
             _ => one.platform == self.platform,
         };
-        let all = self.context.needs.all().iter().chain(self.context.needs.brought());
+        // What a package brings along is never lacking: where it is not in what ships, the build leaves it out on purpose.
+        let brought = match subject {
+            PromptSubject::Capability(_) => self.context.needs.brought(),
+            _ => &[],
+        };
+        let all = self.context.needs.all().iter().chain(brought);
         all.filter(is_it).filter(is_here).filter(|one| one.level() >= Level::Warning).collect()
     }
 

@@ -107,6 +107,7 @@ mod tests {
     use super::*;
 
     #[test]
+    #[expect(clippy::disallowed_methods, reason = "a test makes its files")]
     fn a_file_is_read_again_only_when_it_has_changed() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("a");

@@ -63,7 +63,8 @@ fn change(
             let source = looked.app.sources.file(*file);
             (source.path.clone(), source.absent)
         };
-        if absent && !whole_changes {
+        // Outside of the app nothing is changed without a word, as by `fill`.
+        if absent && !whole_changes || !path.starts_with(&looked.app.root) {
             return None;
         }
         let mut changes = Vec::new();
