@@ -66,6 +66,8 @@ pub struct Prompt {
     pub spec: &'static PromptSpec,
     /// The title with the app's name; of a screen the way to it.
     pub title: String,
+    /// What else there is to know of it, in a sentence.
+    pub also: Option<&'static str>,
     /// The purpose in it, where the system shows one.
     pub purpose: Option<Shown>,
     /// The purpose in the other languages of the app; `None` where a language has no text of its own.
@@ -295,6 +297,7 @@ impl<'l> Looking<'l, '_> {
         let mut prompt = Prompt {
             spec,
             title: spec.title(name),
+            also: spec.also(self.target()),
             purpose: None,
             others: Vec::new(),
             instead: None,
@@ -342,9 +345,14 @@ impl<'l> Looking<'l, '_> {
         (one.kind == Kind::Permission.id() && widest > 0 && Version::new(widest, 0) < self.level).then_some(widest)
     }
 
+    /// Returns the level that the app targets.
+    fn target(&self) -> Option<u32> {
+        self.context.variants.iter().map(|variant| variant.levels.target).max()
+    }
+
     /// Says what happens where a permission does not work alone and stands alone.
     fn alone(&self, behind: &[Behind]) -> Option<String> {
-        let target = self.context.variants.iter().map(|variant| variant.levels.target).max()?;
+        let target = self.target()?;
         let matters = |from: u32| from <= target && Version::new(from, 0) <= self.level;
         let names = behind.iter().filter(|one| one.kind == Kind::Permission.id() && one.place.is_some());
         names.flat_map(|one| android::companions(&one.name)).find_map(|companion| {

@@ -60,8 +60,7 @@ pub struct PromptSpec {
     /// What can be chosen, from top to bottom.
     pub buttons: Vec<Button>,
     title: &'static str,
-    /// What else there is to know, in a sentence.
-    pub also: Option<&'static str>,
+    also: Option<&'static str>,
     /// What opens it: a call, an action, or what the app does.
     pub asked_by: &'static str,
     /// The page of the platform's documentation on it, by its title.
@@ -165,6 +164,16 @@ impl PromptSpec {
     #[must_use]
     pub fn title(&self, app: &str) -> String {
         self.title.replace("{app}", app)
+    }
+
+    /// Returns what else there is to know, in a sentence. `target` is the level that the app targets, where it targets one.
+    #[must_use]
+    pub fn also(&self, target: Option<u32>) -> Option<&'static str> {
+        let also = self.also?;
+        match also.strip_prefix("target<").and_then(|rest| rest.split_once(": ")) {
+            Some((level, said)) => (target? < level.parse().ok()?).then_some(said),
+            None => Some(also),
+        }
     }
 
     /// Says whether a level or version has it.
@@ -296,6 +305,19 @@ mod tests {
             .filter(|name| !asked(name))
             .collect();
         assert_eq!(without, Vec::<&str>::new());
+    }
+
+    #[test]
+    fn what_holds_for_lower_targets_alone_is_said_of_those() {
+        let one = prompts().iter().find(|one| one.id == "notifications" && one.platform == Platform::Android).unwrap();
+        assert!(one.also(Some(32)).unwrap().starts_with("An app that targets a level below 33"));
+        assert_eq!((one.also(Some(33)), one.also(None)), (None, None));
+        assert!(
+            prompts()
+                .iter()
+                .filter_map(|one| one.also)
+                .all(|also| !also.starts_with("target") || also.starts_with("target<33: "))
+        );
     }
 
     #[test]

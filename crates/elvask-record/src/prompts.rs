@@ -176,7 +176,7 @@ impl PromptRecord {
                 })
                 .collect(),
             asked_by: spec.asked_by,
-            also: spec.also,
+            also: one.also,
             after: spec.after,
             instead: one.instead.clone(),
             declared: one

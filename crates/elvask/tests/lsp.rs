@@ -426,6 +426,41 @@ fn other_documents_of_the_app_are_judged_too_and_what_is_mended_is_taken_back() 
 }
 
 #[test]
+fn sheets_the_owners_file_and_the_websites_are_judged_while_they_are_written() {
+    let app = App::demo("npm");
+    let mut editor = Editor::whole(&app);
+    for (path, text, rule) in [
+        ("elvask.toml", "elvask = 1\n[purposes]\ncamra = 'x'\n", "config-invalid"),
+        (
+            "elvask/sheets/plover_dialer.toml",
+            "sheet = 1\nplugin = 'plover_dialer'\n[[requires]]\ncapabilty = 'camera'\n",
+            "sheet-invalid",
+        ),
+    ] {
+        if app.path(path).exists() {
+            editor.open(path);
+            editor.diagnostics(path);
+            editor.replace(path, 2, text);
+        } else {
+            editor.open_with(path, text);
+        }
+        let found = editor.diagnostics(path);
+        assert!(found.iter().any(|one| one["code"] == rule), "{path}: {found:?}");
+        assert!(!app.path(path).exists() || app.read(path) != text, "nothing is saved");
+    }
+    let site = "site/.well-known/assetlinks.json";
+    let before = app.read(site);
+    let mut editor = Editor::whole(&app);
+    editor.open(site);
+    editor.diagnostics(site);
+    editor.replace(site, 2, &before.replace("example.marram.fieldlog", "example.marram.other"));
+    let found = editor.diagnostics(site);
+    let lists_another = |one: &Value| one["message"].as_str().unwrap().contains("the file lists example.marram.other");
+    assert!(found.iter().any(lists_another), "{found:?}");
+    editor.end();
+}
+
+#[test]
 fn nothing_is_read_again_that_did_not_change() {
     let app = App::demo("npm");
     let mut editor = Editor::whole(&app);

@@ -197,7 +197,7 @@ fn prompt(app: &App, met: &Met, (number, one): (usize, &Prompt), output: &Output
         vec![paint(FAINT, &shown), text]
     });
     out.push_str(&columns(&cells.collect::<Vec<_>>(), 4));
-    if let Some(also) = one.spec.also.filter(|_| one.instead.is_none()) {
+    if let Some(also) = one.also.filter(|_| one.instead.is_none()) {
         out.push_str(&paint_lines(&wrap(also, width().min(100), 4)));
     }
     out

@@ -3,13 +3,11 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use elvask_core::Kind;
 use elvask_core::finding::Finding;
 use serde_json::{Value, json};
 
 use super::apps::Apps;
 use super::context::{Document, Spot, around};
-use super::text::Units;
 use super::words::{self, Offered};
 
 /// The most words that are offered; the editor asks again as more is typed.
@@ -41,11 +39,8 @@ pub(super) fn at(apps: &mut Apps, path: &Path, position: &Value) -> Option<Value
         "start": open.lines.position(&open.text, at.start, units),
         "end": open.lines.position(&open.text, offset, units),
     });
-    let items: Vec<Value> = offered
-        .into_iter()
-        .enumerate()
-        .map(|(number, one)| item((number, one), (&at.spot, &wanted), &range, units))
-        .collect();
+    let items: Vec<Value> =
+        offered.into_iter().enumerate().map(|(number, one)| item((number, one), (&at.spot, &wanted), &range)).collect();
     Some(json!({ "isIncomplete": incomplete, "items": items }))
 }
 
@@ -69,7 +64,6 @@ fn item(
     (number, one): (usize, Offered),
     (spot, wanted): (&Spot<'_>, &BTreeSet<(String, String)>),
     range: &Value,
-    _units: Units,
 ) -> Value {
     let kind = match spot {
         Spot::Element { .. } => CLASS,
@@ -95,9 +89,4 @@ fn item(
         item["documentation"] = json!(one.more);
     }
     item
-}
-
-/// The kinds whose names are found under the cursor.
-pub(super) fn is_named(kind: &str) -> bool {
-    Kind::parse(kind).is_some()
 }

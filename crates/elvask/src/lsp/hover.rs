@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use elvask_core::Kind;
 use elvask_core::explain::{Answer, Topic, explain};
 use elvask_core::survey::Declaration;
 use elvask_project::source::FileId;
@@ -131,6 +132,11 @@ pub(super) fn word_at(text: &str, offset: usize) -> String {
     text.get(start..end).unwrap_or_default().trim_matches(['.', '-']).to_owned()
 }
 
+/// Says whether declarations of a kind have names that plugins ask for; levels and the app's own name are none.
+pub(super) fn is_named(kind: &str) -> bool {
+    Kind::parse(kind).is_some()
+}
+
 /// Returns the declaration that a byte of a document is part of: the one whose place covers it the closest, else one on its line whose name stands there.
 pub(super) fn declaration_at<'l>(
     looked: &'l Looked,
@@ -139,8 +145,7 @@ pub(super) fn declaration_at<'l>(
     settings: &elvask_core::Settings,
 ) -> Option<&'l Declaration> {
     let survey = looked.survey(settings);
-    let here =
-        || survey.declarations.iter().filter(|one| one.place.file == file && super::complete::is_named(one.kind));
+    let here = || survey.declarations.iter().filter(|one| one.place.file == file && is_named(one.kind));
     let covers = |one: &&Declaration| one.place.span.start <= offset && offset <= one.place.span.end;
     let closest = here().filter(covers).min_by_key(|one| one.place.span.end - one.place.span.start);
     let source = looked.app.sources.file(file);
