@@ -1,5 +1,6 @@
 //! The build files of a package: the lowest levels that it runs on, and which manifest its build takes.
 
+use std::collections::HashMap;
 use std::path::{Component, Path, PathBuf};
 
 use elvask_platform::{Strength, Version};
@@ -10,6 +11,9 @@ use super::gather::Found;
 use super::shown::Shown;
 use crate::pattern::Pattern;
 use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, When};
+
+/// The most statements of a lowest level that are looked at in one script: each may go through all of it. Packages write a handful.
+const MAX_STATEMENTS: usize = 64;
 
 /// The deepest chain of names that is followed.
 const MAX_STEPS: usize = 12;
@@ -74,7 +78,9 @@ pub(super) struct Around<'t> {
 pub(super) fn read_gradle(text: &str, shown: &str, around: &Around<'_>, found: &mut Found) {
     let plain = without_comments(text);
     let mut told = false;
-    for captured in LOWEST_LEVEL.captures_iter(&plain) {
+    // What is written twice comes to the same both times.
+    let mut known: HashMap<&str, Option<Stated>> = HashMap::new();
+    for captured in LOWEST_LEVEL.captures_iter(&plain).take(MAX_STATEMENTS) {
         let (Some(whole), Some(expression)) = (captured.get(0), captured.get(1)) else { continue };
         let at = whole.start() + whole.as_str().find("minSdk").unwrap_or(0);
         let written = expression.as_str().trim().trim_end_matches([';', '}', ' ']).trim_end();
@@ -84,7 +90,8 @@ pub(super) fn read_gradle(text: &str, shown: &str, around: &Around<'_>, found: &
             written
         };
         told = true;
-        match (Script { text: &plain, around }).level(written, 0) {
+        let level = || (Script { text: &plain, around }).level(written, 0);
+        match *known.entry(written).or_insert_with(level) {
             Some(stated) => {
                 let strength = if stated.replaceable { Strength::Likely } else { Strength::Certain };
                 let citation = cited(text, shown, at);
@@ -521,6 +528,22 @@ mod tests {
         check("minSdkVersion isNewArchitectureEnabled() ? 24 : 21", "", "", (21, Likely));
         check("// minSdkVersion 16\nminSdkVersion 29", "", "", (29, Certain));
         assert_eq!(level("android { minSdkVersion computed.level.now() }", "", ""), []);
+    }
+
+    #[test]
+    fn a_script_of_thousands_of_statements_is_read_as_far_as_people_write() {
+        // Each looks for a name in all of the script, which is another one each time.
+        let lines: String = (0..2_000).map(|at| format!("minSdk name{at}\n")).collect();
+        let mut found = Found::default();
+        read_gradle(
+            &format!("android {{\nminSdk 21\n{lines}}}\n"),
+            "android/build.gradle",
+            &Around::default(),
+            &mut found,
+        );
+        let evidence = super::super::gather::finish(found);
+        assert_eq!(evidence.requirements.len(), 1);
+        assert!(evidence.limits.len() <= MAX_STATEMENTS, "{}", evidence.limits.len());
     }
 
     #[test]
