@@ -51,7 +51,9 @@ impl Met {
     }
 }
 
-fn level_text(platform: Platform, level: Version) -> String {
+/// Returns a level or version as people write it: `36`, `26.0`.
+#[must_use]
+pub fn level_text(platform: Platform, level: Version) -> String {
     let text = level.to_string();
     match platform {
         Platform::Android => text.trim_end_matches(".0").to_owned(),
@@ -147,10 +149,14 @@ pub fn meet(context: &Context<'_>, survey: &Survey, device: Device<'_>) -> Met {
     for spec in prompts().iter().filter(|one| one.platform == platform && one.is_of(level)) {
         let new: Vec<_> = spec.about.iter().copied().filter(|subject| !told.contains(subject)).collect();
         let Some(mut prompt) = looking.prompt(spec, &new, &shown_name) else { continue };
-        for subject in &spec.covers {
-            prompt.behind.extend(looking.declared(*subject).map(Behind::of));
+        told.extend(&spec.about);
+        // What would be asked along with one that does not appear is asked by itself.
+        if prompt.instead.is_none() {
+            for subject in &spec.covers {
+                prompt.behind.extend(looking.declared(*subject).map(Behind::of));
+            }
+            told.extend(&spec.covers);
         }
-        told.extend(spec.about.iter().chain(&spec.covers));
         prompt.others = looking.in_other_languages(&prompt, &met.languages);
         met.prompts.push(prompt);
     }
@@ -159,6 +165,11 @@ pub fn meet(context: &Context<'_>, survey: &Survey, device: Device<'_>) -> Met {
     met.undescribed = looking.undescribed();
     met
 }
+
+/// The first level of Android that asks for permissions while an app runs; below it the installation grants all of them.
+///
+/// Source: "Request runtime permissions".
+pub const FIRST_ASKING_LEVEL: u32 = 23;
 
 /// The name that stands for one that only the build knows.
 pub const UNKNOWN_NAME: &str = "the app";

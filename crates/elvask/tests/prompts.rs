@@ -118,6 +118,17 @@ fn what_only_extends_another_waits_for_it() {
     let fine = on(&app(&["ACCESS_FINE_LOCATION"], &[]), &["--platform", "android"]);
     let instead = asked(&fine, "location")["instead"].as_str().unwrap().to_owned();
     assert!(instead.contains("ignores a request for precise location"), "{instead}");
+    // Needed and lacking, the precise place is refused; the approximate one is asked for all the same.
+    let half = app(&["ACCESS_COARSE_LOCATION"], &[]);
+    half.write(
+        "node_modules/tern_camera/elvask-sheet.toml",
+        "sheet = 1\n[[requires]]\nandroid.permission = 'android.permission.ACCESS_FINE_LOCATION'\n",
+    );
+    let record = on(&half, &["--platform", "android"]);
+    let all = record["devices"][0]["prompts"].as_array().unwrap();
+    let instead: Vec<bool> =
+        all.iter().filter(|one| one["about"] == "location").map(|one| one["instead"].is_null()).collect();
+    assert_eq!(instead, [false, true]);
     let coarse = on(&app(&["ACCESS_COARSE_LOCATION"], &[]), &["--platform", "android"]);
     assert!(asked(&coarse, "location")["also"].as_str().unwrap().contains("approximate"));
 }
@@ -186,6 +197,15 @@ fn a_long_purpose_is_cut_where_a_dialog_would_cut_it_and_nothing_gets_through_to
     app.write("ios/Marram/Info.plist", plist(&purpose("NSCameraUsageDescription", "Rings.&#x9b;31m\u{202E}x")));
     let ran = app.run(&["prompts", "--platform", "ios"]);
     assert!(!ran.out.contains('\u{9b}') && !ran.out.contains('\u{202E}'), "{:?}", ran.out);
+}
+
+#[test]
+fn a_device_that_asks_nothing_or_that_the_app_does_not_run_on_is_said_to_be_so() {
+    let app = app(&["CAMERA"], &[]);
+    let old = app.run(&["prompts", "--platform", "android", "--level", "22"]);
+    assert!(old.out.contains("below level 23 the installation grants all permissions"), "{}", old.out);
+    assert!(old.err.contains("the app does not run on that device: Android from 24 on"), "{}", old.err);
+    assert!(!app.run(&["prompts", "--platform", "android", "--level", "24"]).err.contains("does not run"));
 }
 
 #[test]

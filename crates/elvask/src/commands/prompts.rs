@@ -5,7 +5,7 @@ use elvask_core::Version;
 use elvask_core::app::{App, Choice, Look};
 use elvask_core::check::obstacles;
 use elvask_core::context::Context;
-use elvask_core::prompts::{Device, Met, Prompt, UNKNOWN_NAME, meet};
+use elvask_core::prompts::{Device, FIRST_ASKING_LEVEL, Met, Prompt, UNKNOWN_NAME, level_text, meet};
 use elvask_core::survey::survey;
 use elvask_platform::prompts::{PromptForm, Room, room};
 use elvask_project::source::Place;
@@ -46,6 +46,10 @@ pub(crate) fn run(options: &Prompts, output: &Output) -> Done {
             Platform::Android => Version::new(device.level, 0),
             Platform::Ios => device.version,
         };
+        if let Some(lowest) = lowest(&app, platform).filter(|lowest| level < *lowest) {
+            let lowest = level_text(platform, lowest);
+            output.notice(&format!("the app does not run on that device: {} from {lowest} on", platform.title()));
+        }
         let look = |language| meet(&context, &survey, Device { platform, level: Some(level), language });
         match options.language.as_deref() {
             Some(EVERY_LANGUAGE) => {
@@ -80,6 +84,21 @@ pub(crate) fn run(options: &Prompts, output: &Output) -> Done {
     Ok(outcome)
 }
 
+/// Returns the lowest level or version that the app runs on, where that is known.
+fn lowest(app: &App, platform: Platform) -> Option<Version> {
+    match platform {
+        Platform::Android => {
+            let levels = app
+                .android
+                .iter()
+                .flat_map(elvask_project::appfiles::AndroidApp::judged)
+                .filter_map(|one| one.min_level.value);
+            levels.min().map(|level| Version::new(level, 0))
+        }
+        Platform::Ios => app.ios.as_ref()?.min_version.value,
+    }
+}
+
 fn human(app: &App, met: &Met, output: &Output) -> String {
     let system = match met.platform {
         Platform::Android => format!("Android, level {}", met.level_text()),
@@ -92,7 +111,11 @@ fn human(app: &App, met: &Met, output: &Output) -> String {
     };
     let mut out =
         format!("{} {}\n", paint(HEADING, &format!("{system}{language}")), paint(FAINT, &format!("the app {name}")));
-    if met.prompts.is_empty() {
+    if met.platform == Platform::Android && met.level < Version::new(FIRST_ASKING_LEVEL, 0) {
+        out.push_str(&format!(
+            "\n  Nobody is asked anything: below level {FIRST_ASKING_LEVEL} the installation grants all permissions.\n"
+        ));
+    } else if met.prompts.is_empty() {
         out.push_str(
             "\n  Nobody is asked anything: nothing that the app declares or its plugins need opens a dialog.\n",
         );

@@ -140,13 +140,13 @@ impl Apps {
             }
             let changed = std::mem::take(&mut looked.changed);
             // A text that is what the disk has is read from there, with its encoding.
-            let differs = |path: &Path, open: &Open| {
+            let is_saved = |path: &Path, open: &Open| {
                 read_text(&self.files, path).is_ok_and(|text| unmarked(&text).0 == open.text)
             };
             let over: BTreeMap<PathBuf, Vec<u8>> = self
                 .open
                 .iter()
-                .filter(|(path, open)| path.starts_with(root) && !differs(path, open))
+                .filter(|(path, open)| path.starts_with(root) && !is_saved(path, open))
                 .map(|(path, open)| (path.clone(), open.text.clone().into_bytes()))
                 .collect();
             let files = Overlay::new(&self.files, over);
