@@ -461,6 +461,30 @@ fn sheets_the_owners_file_and_the_websites_are_judged_while_they_are_written() {
 }
 
 #[test]
+fn a_sheet_in_packages_that_apps_share_is_of_the_app_that_has_them() {
+    let app = App::demo("npm");
+    let sheet = "sheet = 1\n\n[[requires]]\ncapability = \"camera\"\n";
+    app.write("shared/node_modules/tern_camera/package.json", "{\"name\":\"tern_camera\",\"version\":\"2.1.0\"}");
+    app.write("shared/node_modules/tern_camera/elvask-sheet.toml", sheet);
+    app.write("shared/log/package.json", "{ \"dependencies\": { \"tern_camera\": \"^2.1.0\" } }\n");
+    app.write("shared/log/android/app/build.gradle", "plugins { id 'com.android.application' }\n");
+    let manifest = "shared/log/android/app/src/main/AndroidManifest.xml";
+    app.write(
+        manifest,
+        "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <application />\n</manifest>\n",
+    );
+    let mut editor = Editor::whole(&app);
+    editor.open(manifest);
+    let lacks =
+        |found: &[Value], name: &str| found.iter().any(|one| one["message"].as_str().unwrap().starts_with(name));
+    assert!(lacks(&editor.diagnostics(manifest), "CAMERA"));
+    editor.open_with("shared/node_modules/tern_camera/elvask-sheet.toml", &sheet.replace("camera", "microphone"));
+    let found = editor.diagnostics(manifest);
+    assert!(lacks(&found, "RECORD_AUDIO") && !lacks(&found, "CAMERA"), "{found:?}");
+    editor.end();
+}
+
+#[test]
 fn nothing_is_read_again_that_did_not_change() {
     let app = App::demo("npm");
     let mut editor = Editor::whole(&app);

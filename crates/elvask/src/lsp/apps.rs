@@ -101,6 +101,13 @@ impl Apps {
         let inside =
             path.ancestors().filter(|folder| folder.file_name().is_some_and(|name| name == "node_modules")).last();
         let from = inside.unwrap_or(path).parent()?;
+        // Where several apps share packages, a sheet is of the app that was read with it.
+        let read_with = |(root, looked): &(&PathBuf, &Looked)| {
+            (inside.is_some() || !path.starts_with(root)) && looked.app.sources.find_path(path).is_some()
+        };
+        if let Some((root, _)) = self.looked.iter().find(read_with) {
+            return Some(root.clone());
+        }
         if let Some(known) = self.roots.borrow().get(from) {
             return known.clone();
         }
@@ -146,7 +153,8 @@ impl Apps {
             let over: BTreeMap<PathBuf, Vec<u8>> = self
                 .open
                 .iter()
-                .filter(|(path, open)| path.starts_with(root) && !is_saved(path, open))
+                .filter(|(path, _)| path.starts_with(root) || looked.app.sources.find_path(path).is_some())
+                .filter(|(path, open)| !is_saved(path, open))
                 .map(|(path, open)| (path.clone(), open.text.clone().into_bytes()))
                 .collect();
             let files = Overlay::new(&self.files, over);
