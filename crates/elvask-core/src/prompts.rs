@@ -223,8 +223,9 @@ fn is_same(one: &str, other: &str) -> bool {
     plain(one) == plain(other)
 }
 
-/// Says whether two codes are of one language.
-fn is_like(one: &str, other: &str) -> bool {
+/// Says whether two codes are of one language: `pt` and `pt-BR`.
+#[must_use]
+pub fn is_like(one: &str, other: &str) -> bool {
     let first = |code: &str| code.split(['-', '_']).next().unwrap_or_default().to_ascii_lowercase();
     first(one) == first(other)
 }

@@ -11,7 +11,7 @@ use elvask_core::check::Report;
 use elvask_core::context::Context;
 use elvask_core::identity::{replaces, said};
 use elvask_core::known::of_app;
-use elvask_core::matrix::matrix;
+use elvask_core::matrix::{Mark, matrix};
 use elvask_core::prompts::{Device, meet};
 use elvask_core::survey::{Survey, survey};
 use elvask_platform::Platform;
@@ -65,7 +65,9 @@ struct Page<'p> {
     survey: SurveyView,
     matrix: Vec<MatrixView>,
     devices: Vec<MetRecord>,
-    rooms: Vec<String>,
+    room: String,
+    /// What the signs of the matrix mean.
+    legend: Vec<(char, &'static str)>,
     links: links::LinkMap,
     identity: Vec<SaidRecord>,
     replaces: Vec<String>,
@@ -98,8 +100,9 @@ pub(crate) struct Made<'p> {
 pub(crate) fn page(app: &App, context: &Context<'_>, made: Made<'_>) -> Result<String, String> {
     let survey = survey(context);
     let all = said(context);
+    let devices = devices(app, context, &survey);
     let page = Page {
-        title: title(app, &survey, context),
+        title: title(app, &devices),
         made_on: made.day,
         version: env!("CARGO_PKG_VERSION"),
         release: made.release,
@@ -113,8 +116,9 @@ pub(crate) fn page(app: &App, context: &Context<'_>, made: Made<'_>) -> Result<S
         findings: findings(app, &made),
         survey: SurveyView::of(app, &survey),
         matrix: MatrixView::all(&matrix(context, &survey)),
-        devices: devices(app, context, &survey),
-        rooms: [Platform::Ios].iter().map(|platform| room_in_words(*platform, room(*platform))).collect(),
+        devices,
+        room: room_in_words(Platform::Ios),
+        legend: Mark::ALL.iter().rev().map(|mark| (mark.sign(), mark.meaning())).collect(),
         links: links::LinkMap::of(app, &context.links_at_home()),
         replaces: replaces(&all),
         identity: all.iter().map(|one| SaidRecord::of(&app.sources, one)).collect(),
@@ -155,16 +159,15 @@ fn sum(text: &str) -> Value {
     Value::from_safe_string(format!("sha256-{}", STANDARD.encode(Sha256::digest(text.as_bytes()))))
 }
 
-fn room_in_words(platform: Platform, Room { letters, lines }: Room) -> String {
+/// Says how much of a purpose a dialog shows; Android shows none.
+fn room_in_words(platform: Platform) -> String {
+    let Room { letters, lines } = room(platform);
     format!("{}: about {lines} lines of {letters} letters of a purpose are seen at once.", platform.title())
 }
 
 /// Returns what the app is called: its name, else its id, else its folder.
-fn title(app: &App, survey: &Survey, context: &Context<'_>) -> String {
-    let named = [Platform::Android, Platform::Ios].into_iter().filter(|platform| app.has(*platform));
-    let name = named
-        .filter_map(|platform| meet(context, survey, Device { platform, level: None, language: None }).name)
-        .next();
+fn title(app: &App, devices: &[MetRecord]) -> String {
+    let name = devices.iter().find_map(|met| met.name.clone());
     let android = app.android.as_ref().and_then(|android| android.id.value.clone());
     let ios = app.ios.as_ref().and_then(|ios| ios.id.value.clone());
     let folder = || app.root.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();

@@ -175,6 +175,9 @@ fn a_language_has_its_own_name_and_text_or_the_one_that_is_shown_instead() {
         (&json!("Counts steps."), &json!("en"))
     );
     assert_eq!(of(&ios("en-GB"), "motion")["in_place_of"], Value::Null, "it is the app's own");
+    let mistyped = app.run(&["prompts", "--platform", "ios", "--language", "ln"]);
+    assert!(mistyped.err.contains("the app has no texts in ln (it states en, nl)"), "{}", mistyped.err);
+    assert!(!app.run(&["prompts", "--platform", "ios", "--language", "en-GB"]).err.contains("no texts"));
     let own = on(&app, &["--platform", "ios"]);
     assert_eq!(own["devices"][0]["languages"], json!(["en", "nl"]));
     assert_eq!(of(&own, "camera")["others"], json!({ "nl": "Fotografeert ringen." }));

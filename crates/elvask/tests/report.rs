@@ -117,6 +117,16 @@ fn it_tells_what_changed_and_where_nothing_is_wrong() {
 }
 
 #[test]
+fn what_cannot_be_read_is_on_the_page_and_in_the_exit_code() {
+    let app = App::bare();
+    app.write(MANIFEST, "<manifest");
+    let ran = app.run(&["report", "--output", "report.html"]);
+    assert_eq!(ran.code, 2, "{}", ran.out);
+    assert!(ran.err.contains(&format!("{MANIFEST}:1:")), "{}", ran.err);
+    assert!(app.read("report.html").contains("<code>file-unreadable</code>"));
+}
+
+#[test]
 fn it_writes_over_its_own_pages_alone() {
     let app = App::demo("gradle");
     app.write("notes.html", "<!DOCTYPE html><title>mine</title>");

@@ -5,7 +5,7 @@ use elvask_core::Version;
 use elvask_core::app::{App, Choice, Look};
 use elvask_core::check::obstacles;
 use elvask_core::context::Context;
-use elvask_core::prompts::{Device, FIRST_ASKING_LEVEL, Met, Prompt, UNKNOWN_NAME, level_text, meet};
+use elvask_core::prompts::{Device, FIRST_ASKING_LEVEL, Met, Prompt, UNKNOWN_NAME, is_like, level_text, meet};
 use elvask_core::survey::survey;
 use elvask_platform::prompts::{PromptForm, Room, room};
 use elvask_project::source::Place;
@@ -60,7 +60,17 @@ pub(crate) fn run(options: &Prompts, output: &Output) -> Done {
                 }
                 all.extend(languages.iter().map(|language| look(Some(language))));
             }
-            language => all.push(look(language)),
+            language => {
+                let met = look(language);
+                if let Some(asked) = language.filter(|asked| !met.languages.iter().any(|known| is_like(known, asked))) {
+                    let known = if met.languages.is_empty() { "none".to_owned() } else { met.languages.join(", ") };
+                    let side = platform.title();
+                    output.notice(&format!(
+                        "{side}: the app has no texts in {asked} (it states {known}), so its own are shown"
+                    ));
+                }
+                all.push(met);
+            }
         }
     }
     match options.app.format {

@@ -14,6 +14,7 @@ use super::{Done, Outcome, choice, compare, load_choosing, root_of, settings, ty
 use crate::options::report::Report;
 use crate::output::{Failure, Output};
 use crate::page::{MARK, Made, page};
+use crate::render::snippet;
 use crate::render::style::{GOOD, paint};
 use crate::revision::last_tagged;
 
@@ -61,7 +62,11 @@ pub(crate) fn run(options: &Report, output: &Output) -> Done {
             output.result(&format!("{wrote} {} ({} KB)\n", typed(file), text.len().div_ceil(1024)));
         }
     }
-    Ok(Outcome::Clean)
+    // The page says so too; what is not read is not judged.
+    for obstacle in report.obstacles() {
+        output.say(snippet::line(&app.sources, obstacle).trim_end());
+    }
+    Ok(if report.obstacles().next().is_some() { Outcome::CouldNotRun } else { Outcome::Clean })
 }
 
 fn limits(app: &App) -> Vec<String> {

@@ -16,7 +16,8 @@ Examples:
   elvask report --against survey.json > r.html      or since a saved survey
   elvask report --since main --output r.html        with what is new among the findings
 
-The page is about the app as it is now. Exit codes: 0 it was written, 2 it could not be.")]
+The page is about the app as it is now. Exit codes: 0 it was written, 2 it could not be, or something of
+the app could not be read, which the page says too.")]
 pub(crate) struct Report {
     #[command(flatten)]
     pub(crate) app: AppChoice,
