@@ -6,7 +6,6 @@ use std::sync::Arc;
 use elvask_built::{Built, BuiltAndroid, BuiltIos};
 use elvask_markup::Span;
 use elvask_markup::plist::PropertyList;
-use elvask_markup::xml::Document;
 use elvask_platform::Version;
 use elvask_project::appfiles::{AndroidApp, EntitlementsFile, IosApp, ResourceFile, Resources};
 use elvask_project::files::{Memory, shown};
@@ -84,7 +83,7 @@ fn read(loading: &mut Loading<'_>, path: &Path) -> Option<FileId> {
 fn android(loading: &mut Loading<'_>, path: &Path) -> Option<AndroidApp> {
     let manifest_path = path.join("AndroidManifest.xml");
     let manifest = read(loading, &manifest_path)?;
-    let document = Document::parse(Arc::clone(&loading.sources.file(manifest).text)).ok()?;
+    let document = Arc::clone(loading.sources.file(manifest).xml().ok()?);
     let root = document.root();
     let place = |span| Some(Place { file: manifest, span });
     let text = |element: Option<elvask_markup::xml::Element<'_>>, space: Option<&str>, name: &str| {

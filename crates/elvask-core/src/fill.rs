@@ -8,7 +8,6 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::hash::{Hash, Hasher};
 
 use elvask_markup::Edit;
-use elvask_markup::xml::Document;
 use elvask_needs::remedy::{Remedy, Want};
 use elvask_project::files::{Files, Overlay};
 use elvask_project::source::{FileId, Place, Sources};
@@ -231,7 +230,6 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
     let mut made: HashSet<&str> = HashSet::new();
     let mut elements: HashSet<(FileId, usize, &str)> = HashSet::new();
     let mut last_keys: HashMap<(FileId, usize), String> = HashMap::new();
-    let mut documents: HashMap<FileId, Option<Document>> = HashMap::new();
     for (finding, edits, makes) in all {
         if some_change && !changes(edits) || makes.is_some_and(|name| made.contains(name)) {
             continue;
@@ -245,9 +243,7 @@ fn plan_round<'f>(findings: impl Iterator<Item = &'f Finding>, sources: &Sources
                 keys.push(((file, edit.start), key));
             }
             if text.starts_with('<') {
-                let read = || Document::parse(&*sources.file(file).text).ok();
-                let document = documents.entry(file).or_insert_with(read).as_ref();
-                let around = document.and_then(|document| document.around(edit.start));
+                let around = sources.file(file).xml().ok().and_then(|document| document.around(edit.start));
                 inserted.push((file, around.map_or(0, |element| element.span().start), text));
             }
         }

@@ -4,7 +4,6 @@ mod uses;
 mod write;
 
 use elvask_markup::plist::PropertyList;
-use elvask_markup::xml::Document;
 use elvask_platform::Platform;
 use elvask_project::appfiles::{Generated, IosApp};
 use elvask_project::gradle::Stated;
@@ -187,7 +186,7 @@ fn texts(context: &Context<'_>, text: &str, place: Place) -> Vec<(Option<String>
     let mut found = Vec::new();
     for file in files.map(|one| one.file) {
         let source = context.sources.file(file);
-        let Ok(document) = Document::parse(std::sync::Arc::clone(&source.text)) else { continue };
+        let Ok(document) = source.xml() else { continue };
         let folder = source.shown.rsplit('/').nth(1).unwrap_or_default().to_owned();
         let language = folder.strip_prefix("values-").map(str::to_owned);
         let named = document.root().children_named("string").find(|string| {

@@ -34,7 +34,7 @@ pub struct Decided {
 pub struct SecurityConfig {
     /// The file.
     pub file: FileId,
-    document: Document,
+    document: Arc<Document>,
 }
 
 /// A rule of a configuration about one host.
@@ -83,7 +83,7 @@ fn security_config(context: &Context<'_>, variant: &str) -> Option<SecurityConfi
     let file = folders.find_map(|folder| {
         android.resources.network.iter().find(|(path, _)| path.starts_with(&folder)).map(|(_, file)| *file)
     })?;
-    let document = Document::parse(Arc::clone(&context.sources.file(file).text)).ok()?;
+    let document = Arc::clone(context.sources.file(file).xml().ok()?);
     (document.root().name() == "network-security-config").then_some(SecurityConfig { file, document })
 }
 
@@ -217,6 +217,8 @@ pub fn is_local(host: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::{SecurityConfig, is_local};
+    use std::sync::Arc;
+
     use elvask_markup::xml::Document;
     use elvask_project::source::Sources;
 
@@ -225,7 +227,7 @@ mod tests {
         let text = "<network-security-config>\n<base-config cleartextTrafficPermitted=\"true\"/>\n<domain-config cleartextTrafficPermitted=\"false\">\n<domain includeSubdomains=\"true\">marram.example</domain>\n<domain-config cleartextTrafficPermitted=\"true\"><domain>tide.marram.example</domain></domain-config>\n<domain-config><domain includeSubdomains=\"true\">deep.marram.example</domain></domain-config>\n</domain-config>\n</network-security-config>\n";
         let mut sources = Sources::default();
         let file = sources.add_absent(std::path::Path::new("/app/n.xml"));
-        let config = SecurityConfig { file, document: Document::parse(text).unwrap() };
+        let config = SecurityConfig { file, document: Arc::new(Document::parse(text).unwrap()) };
         let open = |host: &str, below: bool| config.of(host, below, 36).open;
         assert!(open("elsewhere.example", false), "the base is open");
         assert!(!open("marram.example", false) && !open("a.marram.example", false));
@@ -234,7 +236,8 @@ mod tests {
         assert!(!open("a.deep.marram.example", false), "what is inside takes what is around it");
         assert!(!open("notmarram.example", false) || config.of_others(36).open);
         assert_eq!(config.open_hosts().len(), 1);
-        let silent = SecurityConfig { file, document: Document::parse("<network-security-config/>").unwrap() };
+        let silent =
+            SecurityConfig { file, document: Arc::new(Document::parse("<network-security-config/>").unwrap()) };
         assert!(silent.of("a.example", false, 27).open && !silent.of("a.example", false, 28).open);
     }
 

@@ -7,6 +7,8 @@ mod variants;
 pub use elvask_needs::section::Section;
 pub use variants::{Difference, differences};
 
+use std::collections::HashMap;
+
 use elvask_markup::plist::ValueKind;
 use elvask_needs::generated::Home;
 use elvask_needs::kinds;
@@ -116,8 +118,14 @@ pub fn survey(context: &Context<'_>) -> Survey {
     android::gather(context, &mut survey);
     ios::gather(context, &mut survey);
     wanted(context, &mut survey);
+    let mut of_kind: HashMap<Kind, Vec<&Requirement>> = HashMap::new();
+    for one in context.needs.all().iter().chain(context.needs.brought()) {
+        of_kind.entry(one.kind()).or_default().push(one);
+    }
     for one in &mut survey.declarations {
-        one.needed_by = needed_by(context, one);
+        if let Some(of_kind) = Kind::parse(one.kind).and_then(|kind| of_kind.get(&kind)) {
+            one.needed_by = needed_by(context, of_kind, one);
+        }
     }
     if let Some(home) = Home::new(context.scene.app, context.sources) {
         for one in &mut survey.declarations {
@@ -177,16 +185,13 @@ fn wanted(context: &Context<'_>, survey: &mut Survey) {
     }
 }
 
-/// Returns who needs what a declaration declares, those too whose own manifest brings it along.
-fn needed_by(context: &Context<'_>, declared: &Declaration) -> Vec<NeededBy> {
-    let Some(kind) = Kind::parse(declared.kind) else { return Vec::new() };
+/// Returns who needs what a declaration declares, those too whose own manifest brings it along. The requirements are those of its kind.
+fn needed_by(context: &Context<'_>, of_kind: &[&Requirement], declared: &Declaration) -> Vec<NeededBy> {
     let about = |one: &&Requirement| {
-        one.kind() == kind
-            && one.platform == declared.platform
-            && kinds::spec(kind).is_about(context, (&declared.name, declared.place), (&one.name, &one.need))
+        one.platform == declared.platform
+            && kinds::spec(one.kind()).is_about(context, (&declared.name, declared.place), (&one.name, &one.need))
     };
-    let all = context.needs.all().iter().chain(context.needs.brought());
-    let mut found: Vec<_> = all.filter(about).collect();
+    let mut found: Vec<_> = of_kind.iter().copied().filter(about).collect();
     // What is brought along stands behind what is asked for, in the order of the plugins.
     found.sort_by_key(|one| (one.brought, one.plugin));
     found.into_iter().map(|one| NeededBy::of(context.app, one)).collect()

@@ -88,10 +88,10 @@ pub fn withdraw(app: &App, settings: &Settings, asked: &[Asked], force: bool) ->
 /// Takes the elements out that were left empty when what they held was taken out: with the comments in them and the one right above.
 pub fn tidy(app: &App, sources: &mut Sources, changed: &[FileId]) {
     for file in changed {
-        let (before, after) = (Arc::clone(&app.sources.file(*file).text), Arc::clone(&sources.file(*file).text));
-        let (Ok(old), Ok(new)) = (Document::parse(before), Document::parse(Arc::clone(&after))) else { continue };
+        let after = Arc::clone(&sources.file(*file).text);
+        let (Ok(old), Ok(new)) = (app.sources.file(*file).xml(), sources.file(*file).xml()) else { continue };
         let mut edits = EditSet::new();
-        for span in emptied(&old, &new) {
+        for span in emptied(old, new) {
             let _ = edits.add(&[Edit::delete(plan::with_lines(&after, span))]);
         }
         if let Ok(text) = edits.apply(&after)

@@ -33,9 +33,9 @@ impl LineIndex {
     pub fn new(text: &str) -> Self {
         let bytes = text.as_bytes();
         let mut starts = vec![0];
-        for (at, byte) in bytes.iter().enumerate() {
-            let lone_return = *byte == b'\r' && bytes.get(at + 1) != Some(&b'\n');
-            if *byte == b'\n' || lone_return {
+        for at in memchr::memchr2_iter(b'\n', b'\r', bytes) {
+            // A return before a line feed ends no line of its own.
+            if bytes.get(at) == Some(&b'\n') || bytes.get(at + 1) != Some(&b'\n') {
                 starts.push(at + 1);
             }
         }

@@ -3,11 +3,14 @@
 //! Entities that a document defines are never expanded; only the five built-in ones and character references are. The
 //! reader does not recurse, and refuses documents that are deeper or larger than any manifest.
 
+mod fault;
+mod names;
 mod parse;
 pub mod plan;
+mod signs;
 mod tree;
 
-pub use parse::{XmlError, XmlFault};
+pub use fault::{XmlError, XmlFault};
 pub use tree::{Attribute, Document, Element, Node, NodeKind};
 
 /// The deepest nesting of elements that is read.

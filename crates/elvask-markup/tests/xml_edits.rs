@@ -22,12 +22,12 @@ fn first<'d>(document: &'d Document, name: &str) -> Element<'d> {
 #[track_caller]
 fn insert_after(before: &str, fragment: &Fragment, after: &str) {
     let document = Document::parse(before).unwrap();
-    let last = document.root().children().filter(|child| child.name() == fragment.name).last();
+    let last = document.root().children().rfind(|child| child.name() == fragment.name);
     let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
     let written = apply(before, &plan::insert(document.root(), slot, std::slice::from_ref(fragment)));
     assert_eq!(written, after);
     let read = Document::parse(written.as_str()).unwrap();
-    let new = read.root().children().filter(|child| child.name() == fragment.name).last().unwrap();
+    let new = read.root().children().rfind(|child| child.name() == fragment.name).unwrap();
     assert_eq!(apply(&written, &[plan::remove(new.node())]), before, "taking it out again");
 }
 

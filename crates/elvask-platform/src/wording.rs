@@ -92,8 +92,8 @@ pub fn vague_part(purpose: &str) -> Option<&str> {
 fn find_phrase(text: &str, phrases: impl Iterator<Item = &'static str>) -> Option<&str> {
     // ASCII alone is folded, so that offsets in the folded text are offsets in the text.
     let folded = text.to_ascii_lowercase();
-    let mut phrases = phrases;
-    phrases.find_map(|phrase| {
+    // Most values are shorter than any phrase, and a search is dear to set up.
+    phrases.filter(|phrase| phrase.len() <= text.len()).find_map(|phrase| {
         let edge = |character: Option<char>| character.is_none_or(|character| !character.is_alphanumeric());
         let (start, _) = folded.match_indices(phrase).find(|(at, _)| {
             let before = folded.get(..*at).and_then(|before| before.chars().next_back());

@@ -3,6 +3,7 @@
 //! Source: "Manage manifest files" in the platform's build documentation: merge priorities, merge rule markers, merge
 //! conflict heuristics, placeholders. What each element is to the merger is data, in the platform crate.
 
+mod inside;
 mod join;
 mod load;
 mod print;
@@ -12,7 +13,6 @@ use std::borrow::Cow;
 use elvask_markup::xml::{Document, Element};
 
 use crate::gradle::Stated;
-use crate::hash::QuickMap;
 use crate::msbuild::SourceDeclaration;
 use crate::source::{FileId, Place};
 
@@ -103,6 +103,8 @@ pub enum Space<'d> {
     Android,
     /// That of the merge markers.
     Tools,
+    /// That of the attributes which bind prefixes; none of them is part of what is merged.
+    Binding,
     /// Another one, by its address.
     Other(Cow<'d, str>),
 }
@@ -125,6 +127,7 @@ impl AttributeName<'_> {
             Space::Android => format!("android:{}", self.local),
             Space::Tools => format!("tools:{}", self.local),
             Space::Other(_) => format!("other:{}", self.local),
+            Space::Binding => format!("xmlns:{}", self.local),
         }
     }
 
@@ -182,8 +185,6 @@ pub enum Marker {
 pub struct MergedElement<'d> {
     /// Its name.
     pub name: &'d str,
-    /// What tells it apart from its like, where something does.
-    pub key: Option<Cow<'d, str>>,
     /// Its attributes, merge markers left out.
     pub attributes: Vec<MergedAttribute<'d>>,
     /// Its children, by their place in [`Merged::elements`].
@@ -200,9 +201,16 @@ pub struct MergedElement<'d> {
     pub also: Vec<(usize, Place)>,
     /// Of an element that the merger added: the permission of the library that asks for it, empty for its age alone.
     pub implied: Option<&'static str>,
-    /// A sum of its name, its attributes and all inside, whatever their order, as they were read.
-    sum: u64,
+    /// The attribute that tells it apart from its like, by its place among them.
+    key: Option<usize>,
     marker: Marker,
+    /// What its other merge markers ask for; few elements have any.
+    asked: Option<Box<Asked<'d>>>,
+}
+
+/// What the merge markers of an element ask for, beside the one for the element itself.
+#[derive(Debug, Clone, Default)]
+struct Asked<'d> {
     selector: Option<Selector<'d>>,
     replaces: Vec<AttributeName<'d>>,
     removes: Vec<AttributeName<'d>>,
@@ -220,6 +228,28 @@ impl MergedElement<'_> {
     #[must_use]
     pub fn value(&self, local: &str) -> Option<&str> {
         self.attribute(local).map(|attribute| attribute.value.as_ref())
+    }
+
+    /// Returns what tells it apart from its like, where something does.
+    #[must_use]
+    pub fn key(&self) -> Option<&str> {
+        self.attributes.get(self.key?).map(|attribute| attribute.value.as_ref())
+    }
+
+    fn selector(&self) -> Option<&Selector<'_>> {
+        self.asked.as_ref()?.selector.as_ref()
+    }
+
+    fn replaces(&self) -> &[AttributeName<'_>] {
+        self.asked.as_ref().map(|asked| asked.replaces.as_slice()).unwrap_or_default()
+    }
+
+    fn removes(&self) -> &[AttributeName<'_>] {
+        self.asked.as_ref().map(|asked| asked.removes.as_slice()).unwrap_or_default()
+    }
+
+    fn overrides(&self) -> &[Cow<'_, str>] {
+        self.asked.as_ref().map(|asked| asked.overrides.as_slice()).unwrap_or_default()
     }
 }
 
@@ -339,13 +369,8 @@ pub struct Merged<'d> {
     pub unfilled: Vec<Unfilled>,
     /// Whose each input is.
     pub roles: Vec<Role>,
-    index: QuickMap<(usize, &'d str, Option<Cow<'d, str>>), usize>,
-    /// The first element with a sum inside another one.
-    by_sum: QuickMap<(usize, u64), usize>,
-    /// The first element of a name inside another one whose marker takes out all of that name.
-    takes_all: QuickMap<(usize, &'d str), usize>,
-    /// The first one whose marker takes out or replaces its like.
-    takes_like: QuickMap<(usize, &'d str), usize>,
+    /// Look-ups of what is inside elements.
+    inside: inside::AllInside<'d>,
 }
 
 impl<'d> Merged<'d> {
@@ -383,11 +408,16 @@ impl<'d> Merged<'d> {
 
     /// Goes through all elements that are left, parents before children, in the order of the document.
     pub fn all(&self) -> impl Iterator<Item = &MergedElement<'d>> {
+        self.numbers().map(|id| self.at(id))
+    }
+
+    /// Goes through the numbers of all elements that are left, in the same order.
+    pub fn numbers(&self) -> impl Iterator<Item = usize> {
         let mut stack = vec![0];
         std::iter::from_fn(move || {
-            let element = self.at(stack.pop()?);
-            stack.extend(element.children.iter().rev());
-            Some(element)
+            let id = stack.pop()?;
+            stack.extend(self.at(id).children.iter().rev());
+            Some(id)
         })
     }
 

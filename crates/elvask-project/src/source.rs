@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
+use elvask_markup::xml::{Document, XmlError};
 use elvask_markup::{Decoded, Encoding, LineIndex, Position, Span, TextError, decode, encode};
 
 use crate::files::{Files, normal, shown};
@@ -37,11 +38,21 @@ pub struct SourceFile {
     /// The bytes that were read, where they are not those of the text.
     bytes: OwnBytes,
     lines: OnceLock<LineIndex>,
+    xml: OnceLock<Result<Arc<Document>, XmlError>>,
 }
 
 impl SourceFile {
     fn new(path: PathBuf, shown: String, text: Arc<str>) -> Self {
-        SourceFile { path, shown, text, encoding: Encoding::Utf8, absent: false, bytes: None, lines: OnceLock::new() }
+        let (lines, xml) = (OnceLock::new(), OnceLock::new());
+        SourceFile { path, shown, text, encoding: Encoding::Utf8, absent: false, bytes: None, lines, xml }
+    }
+
+    /// Returns the text as an XML document; it is read at the first question.
+    ///
+    /// # Errors
+    /// The first fault that keeps a platform's reader from reading it.
+    pub fn xml(&self) -> Result<&Arc<Document>, &XmlError> {
+        self.xml.get_or_init(|| Document::parse(Arc::clone(&self.text)).map(Arc::new)).as_ref()
     }
 
     /// Returns the bytes that were read.

@@ -28,7 +28,7 @@ use crate::xcode::{Project, Settings, Target};
 #[derive(Debug, Clone, Default)]
 pub struct Surface {
     /// The manifests of the app's source sets.
-    manifests: Vec<(FileId, Document)>,
+    manifests: Vec<(FileId, Arc<Document>)>,
     plist: Option<(FileId, PropertyList)>,
     /// The entitlements of the configuration that is judged, where there are any that can be read.
     entitlements: Option<(FileId, PropertyList)>,
@@ -44,10 +44,9 @@ impl Surface {
     #[must_use]
     pub fn read(app: &AppFiles, sources: &Sources) -> Surface {
         let mut surface = Surface::default();
-        let text = |file: FileId| std::sync::Arc::clone(&sources.file(file).text);
         for (_, file) in app.android.iter().flat_map(|android| &android.manifests) {
-            match Document::parse(text(*file)).and_then(check_root) {
-                Ok(document) => surface.manifests.push((*file, document)),
+            match sources.file(*file).xml().map_err(Clone::clone).and_then(check_root) {
+                Ok(document) => surface.manifests.push((*file, Arc::clone(document))),
                 Err(error) => surface.faults.push(xml_fault(sources, *file, &error)),
             }
         }
@@ -106,7 +105,7 @@ impl Surface {
     }
 
     fn document(&self, file: FileId) -> Option<&Document> {
-        self.manifests.iter().find(|(known, _)| *known == file).map(|(_, document)| document)
+        self.manifests.iter().find(|(known, _)| *known == file).map(|(_, document)| document.as_ref())
     }
 
     fn view(&self, app: &AppFiles, file: FileId) -> Option<ManifestView<'_>> {
@@ -224,7 +223,7 @@ struct IosSide {
     idle: Vec<Made>,
 }
 
-fn check_root(document: Document) -> Result<Document, XmlError> {
+fn check_root(document: &Arc<Document>) -> Result<&Arc<Document>, XmlError> {
     let root = document.root();
     if root.name() == "manifest" {
         return Ok(document);

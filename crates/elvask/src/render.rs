@@ -14,6 +14,10 @@ pub(crate) use style::style;
 
 /// Returns a text without anything that a terminal would act on or that would turn the order of its letters round.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
+    // Nearly all is plain.
+    if text.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+        return Cow::Borrowed(text);
+    }
     if text.contains(is_hidden) { Cow::Owned(text.replace(is_hidden, "\u{FFFD}")) } else { Cow::Borrowed(text) }
 }
 

@@ -14,6 +14,7 @@ use elvask_project::gradle::{
 use elvask_project::loading::Loading;
 use elvask_project::merge::Library;
 use elvask_project::source::{FileId, read_text};
+use memchr::memmem;
 use rayon::prelude::*;
 
 use super::folders;
@@ -113,7 +114,8 @@ pub(crate) fn with_manifests(loading: &mut Loading<'_>, mut app: AndroidApp, plu
 /// Reads the texts to which the data of a filter refers: the usual ones of the app's own resources.
 fn strings(loading: &mut Loading<'_>, app: &AndroidApp) -> Vec<(String, String)> {
     let refers = |text: &str| {
-        text.split("<data").skip(1).any(|rest| rest.split('>').next().is_some_and(|tag| tag.contains("@string/")))
+        let mut tags = memmem::find_iter(text.as_bytes(), "<data").filter_map(|at| text.get(at..)?.split('>').next());
+        tags.any(|tag| tag.contains("@string/"))
     };
     let folders: Vec<_> = app.manifests.iter().filter_map(|(path, _)| Some(path.parent()?.to_path_buf())).collect();
     if !app.manifests.iter().any(|(_, file)| refers(loading.text(*file))) {

@@ -13,6 +13,7 @@ use elvask_platform::Kind;
 use elvask_project::appfiles::{AndroidApp, ResourceFile, Resources};
 use elvask_project::files::FileKind;
 use elvask_project::loading::Loading;
+use memchr::memmem;
 
 use crate::app::Plugin;
 
@@ -85,18 +86,16 @@ const NETWORK_CONFIG: &str = "network_security_config";
 
 /// Reads the configurations of connections to which the manifests refer. Where none does and `may_come` says so, the usual one may come to be.
 pub(crate) fn read_network(loading: &mut Loading<'_>, app: &mut AndroidApp, may_come: bool) {
-    let manifests: Vec<_> = app.manifest.into_iter().chain(app.manifests.iter().map(|(_, file)| *file)).collect();
-    let names: BTreeSet<String> = manifests
-        .into_iter()
-        .flat_map(|file| {
-            let text = Arc::clone(&loading.sources.file(file).text);
-            let named = text.split("networkSecurityConfig").skip(1).filter_map(|rest| {
-                let value = rest.split(['"', '\'']).nth(1)?;
-                value.strip_prefix("@xml/").map(str::to_owned)
-            });
-            named.collect::<Vec<_>>()
-        })
-        .collect();
+    let manifests: BTreeSet<_> = app.manifest.into_iter().chain(app.manifests.iter().map(|(_, file)| *file)).collect();
+    let mut names: BTreeSet<String> = BTreeSet::new();
+    for file in manifests {
+        let text = loading.text(file);
+        let named = memmem::find_iter(text.as_bytes(), "networkSecurityConfig").filter_map(|at| {
+            let value = text.get(at..)?.split(['"', '\'']).nth(1)?;
+            value.strip_prefix("@xml/").map(str::to_owned)
+        });
+        names.extend(named);
+    }
     let main = app.manifest_path.with_file_name("res");
     let folders = app.resource_folders();
     for (name, folder) in names.iter().flat_map(|name| folders.iter().map(move |folder| (name, folder))) {

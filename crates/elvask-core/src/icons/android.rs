@@ -5,7 +5,6 @@
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
-use elvask_markup::xml::Document;
 use elvask_platform::{Level, Platform};
 use elvask_project::appfiles::AndroidApp;
 use elvask_project::files::{FileKind, Files};
@@ -35,8 +34,7 @@ struct Named {
 
 pub(super) fn read(loading: &mut Loading<'_>, app: &AndroidApp, out: &mut Icons) {
     let Some(manifest) = app.manifest else { return };
-    let text = std::sync::Arc::clone(&loading.sources.file(manifest).text);
-    let Ok(document) = Document::parse(text) else { return };
+    let Ok(document) = loading.sources.file(manifest).xml().cloned() else { return };
     let Some(application) = document.root().children_named("application").next() else { return };
     let folders = app.resource_folders();
     let mut named = Vec::new();
@@ -126,8 +124,8 @@ fn adaptive(
     out: &mut Icons,
 ) {
     let shown = loading.shown(path);
-    let Some((file, text)) = loading.read(path, &shown) else { return };
-    let Ok(document) = Document::parse(text) else { return };
+    let Some((file, _)) = loading.read(path, &shown) else { return };
+    let Ok(document) = loading.sources.file(file).xml().cloned() else { return };
     let root = document.root();
     if root.name() != "adaptive-icon" {
         return;

@@ -23,6 +23,11 @@ pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
         let mut listed = Vec::new();
         of_variant(context, variant, &mut listed);
         for one in listed {
+            // A single variant has nothing in common with another one.
+            if let [only] = context.variants.as_slice() {
+                found.push((one, vec![only.variant.clone()]));
+                continue;
+            }
             // The same thing at the same place in several variants is one thing.
             let here = index.entry((one.place, one.kind)).or_default();
             let known = here.iter().copied().find(|at| {
@@ -196,11 +201,8 @@ impl<'c> Lister<'_, 'c> {
 fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<Declaration>) {
     let mut lister = Lister { variant, out };
     let merged = &variant.merged;
-    let defined: Vec<_> = merged
-        .children(merged.root())
-        .filter(|one| one.name == "permission")
-        .filter_map(|one| one.key.clone())
-        .collect();
+    let defined: Vec<_> =
+        merged.children(merged.root()).filter(|one| one.name == "permission").filter_map(|one| one.key()).collect();
     for permission in &variant.permissions {
         let element = merged.at(permission.element);
         let known = android::permission(&permission.name);
@@ -230,7 +232,7 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
         lister.out.push(one);
     }
     for element in variant.meta_data() {
-        let Some(name) = element.key.as_deref() else { continue };
+        let Some(name) = element.key() else { continue };
         let top = element.parent == Some(0);
         let value = element.value("value").or(element.value("resource")).map(str::to_owned);
         let mut one = lister.element(Section::MetaData, Kind::MetaData.id(), name, element);
@@ -261,7 +263,7 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
 
 /// Lists a component and its filters.
 fn of_component<'c>(lister: &mut Lister<'_, 'c>, component: &MergedElement<'c>) {
-    let Some(class) = component.key.clone() else { return };
+    let Some(class) = component.key().map(str::to_owned) else { return };
     let merged = &lister.variant.merged;
     let mut about = vec![component.name.to_owned()];
     let filters: Vec<_> = merged.children(component).filter(|child| child.name == "intent-filter").collect();
@@ -369,7 +371,7 @@ fn application<'c>(lister: &mut Lister<'_, 'c>) {
     let library = |element: &&MergedElement<'c>| matches!(element.name, "uses-library" | "uses-native-library");
     let libraries: Vec<_> = merged.children(application).filter(library).collect();
     for element in libraries {
-        let Some(name) = element.key.as_deref() else { continue };
+        let Some(name) = element.key() else { continue };
         let mut one = lister.element(Section::Libraries, "library", name, element);
         let needed = element.value("required") != Some("false");
         let what = if needed { "devices without it cannot install the app" } else { "used if it is there" };
@@ -383,7 +385,7 @@ fn application<'c>(lister: &mut Lister<'_, 'c>) {
 fn entry_point(variant: &Effective<'_>, component: &MergedElement<'_>, survey: &mut Survey) -> bool {
     let launcher = variant.is_launcher(component);
     let open = launcher || component.value("exported") == Some("true");
-    let Some(class) = component.key.as_deref().filter(|_| open) else { return false };
+    let Some(class) = component.key().filter(|_| open) else { return false };
     survey.entry_points.push(EntryPoint {
         kind: component.name.to_owned(),
         class: class.to_owned(),

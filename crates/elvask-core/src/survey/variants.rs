@@ -47,7 +47,7 @@ fn flat(variant: &Effective<'_>) -> Vec<(String, String, String)> {
     let mut out = Vec::new();
     for element in variant.merged.all() {
         let filter = element.name == "intent-filter" || element.name == "intent";
-        let key = match &element.key {
+        let key = match element.key() {
             Some(key) => key.to_string(),
             // Filters have no name: what is in them tells them apart.
             None if filter => {
@@ -64,14 +64,12 @@ fn flat(variant: &Effective<'_>) -> Vec<(String, String, String)> {
         if parent.is_some_and(|parent| parent.name == "intent-filter" || parent.name == "intent") {
             continue;
         }
-        let owner = parent.and_then(|parent| parent.key.as_deref()).map(|key| format!("{key} ")).unwrap_or_default();
+        let owner = parent.and_then(|parent| parent.key()).map(|key| format!("{key} ")).unwrap_or_default();
         let name = format!("{owner}{key}").trim().to_owned();
         if element.parent.is_some() {
             out.push((element.name.to_owned(), name.clone(), String::new()));
         }
-        for attribute in
-            element.attributes.iter().filter(|attribute| Some(attribute.value.as_ref()) != element.key.as_deref())
-        {
+        for attribute in element.attributes.iter().filter(|attribute| Some(attribute.value.as_ref()) != element.key()) {
             let written = attribute.name.written();
             let local = written.trim_start_matches("android:");
             out.push((

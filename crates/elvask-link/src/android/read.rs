@@ -45,7 +45,7 @@ impl AndroidLinks {
             let exported = flag(component, "exported");
             let filters: Vec<_> =
                 effective.merged.children(component).filter(|child| child.name == "intent-filter").collect();
-            let name = component.key.as_deref().unwrap_or_default().to_owned();
+            let name = component.key().unwrap_or_default().to_owned();
             if exported.is_none()
                 && component.attribute("exported").is_none()
                 && !filters.is_empty()
@@ -59,9 +59,9 @@ impl AndroidLinks {
             }
             let target = is_alias.then(|| component.value("targetActivity")).flatten();
             let behind = target.and_then(|target| {
-                components.iter().find(|one| {
-                    one.name == "activity" && one.key.as_deref().is_some_and(|class| same_class(class, target))
-                })
+                components
+                    .iter()
+                    .find(|one| one.name == "activity" && one.key().is_some_and(|class| same_class(class, target)))
             });
             let own = |local: &str| {
                 component.value(local).or_else(|| behind.and_then(|behind| behind.value(local))).map(str::to_owned)

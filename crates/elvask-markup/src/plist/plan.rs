@@ -157,7 +157,7 @@ fn write_value(style: &Style<'_>, indent: &str, value: &NewValue, out: &mut Stri
 #[must_use]
 pub fn append(list: &PropertyList, array: &Value, values: &[NewValue]) -> Vec<Edit> {
     let parent = list.element(array.node);
-    let slot = parent.children().last().map_or(Slot::Last, |last| Slot::After(last.node()));
+    let slot = parent.children().next_back().map_or(Slot::Last, |last| Slot::After(last.node()));
     xml_plan::insert_with(parent, slot, |style| {
         let mut out = String::new();
         for (at, value) in values.iter().enumerate() {

@@ -2,95 +2,35 @@
 
 use std::sync::{Arc, OnceLock};
 
-use super::tree::{Attribute, Document, NONE, NodeKind, Stored};
+use super::fault::{XmlError, XmlFault};
+use super::names::Names;
+use super::signs::{AMPERSAND, LESS, SUSPICIOUS, is_name_char, is_name_start, name_length, signs_in};
+use super::tree::{Document, NONE, NodeKind, Stored, StoredAttribute, span};
 use super::{MAX_DEPTH, MAX_NODES, is_xml_char, resolve_reference};
 use crate::Span;
-
-/// Why a document cannot be read.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum XmlFault {
-    /// There is no element.
-    #[error("the document has no element")]
-    NoElement,
-    /// More follows the outermost element.
-    #[error("there is more after the end of `<{0}>`, but a document has one outermost element")]
-    SecondRoot(String),
-    /// Text outside the outermost element.
-    #[error("there is text outside the outermost element")]
-    StrayText,
-    /// An element is never closed.
-    #[error("`<{0}>` is never closed")]
-    Unclosed(String),
-    /// An end tag does not fit the open element.
-    #[error("`</{found}>` closes nothing here: `<{open}>` is still open")]
-    WrongEndTag {
-        /// The name in the end tag.
-        found: String,
-        /// The name of the element that is open.
-        open: String,
-    },
-    /// An end tag where no element is open.
-    #[error("`</{0}>` closes nothing: no element is open")]
-    StrayEndTag(String),
-    /// A construct has no end.
-    #[error("this {0} has no end")]
-    Unterminated(&'static str),
-    /// Something else was wanted here.
-    #[error("{0}")]
-    Syntax(&'static str),
-    /// Two attributes of one name.
-    #[error("the attribute `{0}` is declared twice in this tag")]
-    DuplicateAttribute(String),
-    /// A prefix that no `xmlns` binds.
-    #[error("the prefix `{0}:` is not declared: `xmlns:{0}` is missing")]
-    UnboundPrefix(String),
-    /// An entity that is not built in, in a document that declares none.
-    #[error("`&{0};` is not an entity of XML; write `&amp;` for an ampersand")]
-    UnknownEntity(String),
-    /// A character that XML does not allow.
-    #[error("the character U+{0:04X} is not allowed in XML")]
-    Character(u32),
-    /// Nested deeper than is read.
-    #[error("elements are nested more than {MAX_DEPTH} deep")]
-    TooDeep,
-    /// More nodes than are read.
-    #[error("the document has more than {MAX_NODES} nodes")]
-    TooLarge,
-    /// A declared encoding that the text cannot be in.
-    #[error(
-        "the document declares the encoding {0} but has characters outside ASCII; save it as UTF-8 and declare that"
-    )]
-    Encoding(String),
-}
-
-/// A fault with its place.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{fault}")]
-pub struct XmlError {
-    /// What is wrong.
-    pub fault: XmlFault,
-    /// Where, in bytes.
-    pub span: Span,
-    /// The tag that is still open, where that is the reason.
-    pub opened: Option<Span>,
-}
 
 type Result<T> = std::result::Result<T, XmlError>;
 
 pub(super) fn parse(text: Arc<str>, lenient: bool) -> Result<Document> {
+    if u32::try_from(text.len()).is_err() {
+        return fail(XmlFault::TooLarge, Span::at(0));
+    }
     let mut reader = Reader {
         text: &text,
         bytes: text.as_bytes(),
         at: 0,
         nodes: Vec::with_capacity(text.len() / 24),
         attributes: Vec::with_capacity(text.len() / 40),
+        names: Names::default(),
         open: vec![0],
+        bound: Vec::new(),
         own_entities: false,
         lenient,
     };
     reader.read_document()?;
-    let Reader { nodes, attributes, .. } = reader;
-    let document = Document { text, nodes, attributes, bound: OnceLock::new(), layout: OnceLock::new() };
+    let Reader { nodes, attributes, names, .. } = reader;
+    let (by_name, bound, layout) = (OnceLock::new(), OnceLock::new(), OnceLock::new());
+    let document = Document { text, nodes, attributes, names, by_name, bound, layout };
     check_encoding(&document)?;
     Ok(document)
 }
@@ -111,9 +51,12 @@ struct Reader<'t> {
     bytes: &'t [u8],
     at: usize,
     nodes: Vec<Stored>,
-    attributes: Vec<Attribute>,
+    attributes: Vec<StoredAttribute>,
+    names: Names,
     /// Ids of the open elements, the document first.
     open: Vec<u32>,
+    /// The prefixes that open elements bind, each with the number of elements that are open inside of its own.
+    bound: Vec<(Span, usize)>,
     /// Whether the document type declaration has a part of its own that may define entities.
     own_entities: bool,
     /// Whether `<` may stand in attribute values.
@@ -124,8 +67,16 @@ fn fail<T>(fault: XmlFault, span: Span) -> Result<T> {
     Err(XmlError { fault, span, opened: None })
 }
 
+/// What the name of an attribute starts with that binds a prefix.
+const BINDS: &str = "xmlns:";
+
 /// The most attributes of one tag: each is held against the others.
 const MAX_ATTRIBUTES: usize = 1000;
+
+/// Makes an offset what a node keeps of it; a text whose offsets do not fit is refused before.
+fn offset(at: usize) -> u32 {
+    u32::try_from(at).unwrap_or(NONE)
+}
 
 impl Reader<'_> {
     fn peek(&self) -> Option<u8> {
@@ -141,7 +92,12 @@ impl Reader<'_> {
     }
 
     fn find(&self, needle: &str, from: usize) -> Option<usize> {
-        self.text.get(from..)?.find(needle).map(|found| from + found)
+        let rest = self.bytes.get(from..)?;
+        let found = match needle.as_bytes() {
+            [byte] => memchr::memchr(*byte, rest),
+            bytes => memchr::memmem::find(rest, bytes),
+        };
+        found.map(|found| from + found)
     }
 
     fn skip_space(&mut self) -> bool {
@@ -158,18 +114,19 @@ impl Reader<'_> {
             return fail(XmlFault::TooLarge, Span::at(span.start));
         }
         let parent = self.open.last().copied().unwrap_or(NONE);
-        let empty = Span::default();
+        let (start, end) = (offset(span.start), offset(span.end));
         let mut node = Stored {
             kind,
-            span,
+            start,
+            end,
             parent: if id == 0 { NONE } else { parent },
             first: NONE,
             last: NONE,
             previous: NONE,
             next: NONE,
-            name: empty,
-            open: empty,
-            close: empty,
+            name: NONE,
+            open_end: end,
+            close_start: end,
             attributes: (0, 0),
         };
         if id != 0
@@ -206,9 +163,9 @@ impl Reader<'_> {
                     if self.open.len() == 1
                         && let Some(name) = root.replace(self.at)
                     {
-                        let name =
-                            self.nodes.iter().find(|node| node.span.start == name && node.kind == NodeKind::Element);
-                        let name = name.map(|node| self.source(node.name).to_owned()).unwrap_or_default();
+                        let is_root = |node: &&Stored| node.start as usize == name && node.kind == NodeKind::Element;
+                        let name = self.nodes.iter().find(is_root).map(|node| self.names.of(node.name).to_owned());
+                        let name = name.unwrap_or_default();
                         return fail(XmlFault::SecondRoot(name), Span::new(self.at, self.at + 1));
                     }
                     self.read_start_tag()?;
@@ -217,7 +174,7 @@ impl Reader<'_> {
         }
         if let Some(open) = self.open.get(1..).and_then(<[u32]>::last) {
             let node = self.nodes.get(*open as usize);
-            let (name, tag) = node.map(|node| (self.source(node.name).to_owned(), node.open)).unwrap_or_default();
+            let (name, tag) = node.map(|node| (self.names.of(node.name).to_owned(), open_of(node))).unwrap_or_default();
             return fail(XmlFault::Unclosed(name), tag);
         }
         match root {
@@ -242,9 +199,20 @@ impl Reader<'_> {
         Ok(())
     }
 
-    /// Looks for characters that may not stand here and for references that lead nowhere.
+    /// Looks for characters that may not stand here and for references that lead nowhere. Plain text is the rule: the bytes tell
+    /// whether there is anything to look at.
     fn check_text(&self, span: Span) -> Result<()> {
-        self.check_characters(span)?;
+        self.check_signs(span, signs_in(self.source(span)))
+    }
+
+    fn check_signs(&self, span: Span, signs: u8) -> Result<()> {
+        if signs & SUSPICIOUS != 0 {
+            self.check_characters(span)?;
+        }
+        if signs & AMPERSAND != 0 { self.check_references(span) } else { Ok(()) }
+    }
+
+    fn check_references(&self, span: Span) -> Result<()> {
         let text = self.source(span);
         for (at, _) in text.match_indices('&') {
             let after = text.get(at + 1..).unwrap_or_default();
@@ -269,9 +237,7 @@ impl Reader<'_> {
 
     fn check_characters(&self, span: Span) -> Result<()> {
         let text = self.source(span);
-        // Plain text is the rule: look at the bytes first and at characters where a byte calls for it.
-        let suspicious = |byte: &u8| *byte < 0x20 && !matches!(byte, b'\t' | b'\n' | b'\r') || *byte == 0xEF;
-        if !text.as_bytes().iter().any(suspicious) {
+        if signs_in(text) & SUSPICIOUS == 0 {
             return Ok(());
         }
         match text.char_indices().find(|(_, character)| !is_xml_char(*character)) {
@@ -364,9 +330,7 @@ impl Reader<'_> {
 
     fn read_name(&mut self) -> Span {
         let start = self.at;
-        let rest = self.text.get(start..).unwrap_or_default();
-        let len = rest.find(|character| !is_name_char(character)).unwrap_or(rest.len());
-        self.at += len;
+        self.at += name_length(self.text.get(start..).unwrap_or_default());
         Span::new(start, self.at)
     }
 
@@ -398,17 +362,21 @@ impl Reader<'_> {
         self.at += if closed { 2 } else { 1 };
         let open = Span::new(start, self.at);
         let id = self.push(NodeKind::Element, open)?;
-        let attributes = (first, self.attributes.len());
+        let attributes = (offset(first), offset(self.attributes.len()));
+        let number = self.names.number(name.of(self.text));
         if let Some(node) = self.nodes.get_mut(id as usize) {
-            node.name = name;
-            node.open = open;
-            node.attributes =
-                (u32::try_from(attributes.0).unwrap_or(NONE), u32::try_from(attributes.1).unwrap_or(NONE));
+            (node.name, node.attributes) = (number, attributes);
         }
         self.open.push(id);
+        for attribute in self.attributes.get(first..).unwrap_or_default() {
+            let name = attribute.name();
+            if name.of(self.text).starts_with(BINDS) {
+                self.bound.push((Span::new(name.start + BINDS.len(), name.end), self.open.len()));
+            }
+        }
         self.check_prefixes(name, first)?;
         if closed {
-            self.open.pop();
+            self.close();
         }
         Ok(())
     }
@@ -442,24 +410,33 @@ impl Reader<'_> {
             return fail(XmlFault::Unterminated("attribute value"), Span::new(name.start, start));
         };
         let value = Span::new(start, end);
-        if let Some(at) = self.source(value).find('<').filter(|_| !self.lenient || self.source(value).contains('\n')) {
+        let signs = signs_in(self.source(value));
+        let less = if signs & LESS == 0 { None } else { self.source(value).find('<') };
+        if let Some(at) = less.filter(|_| !self.lenient || self.source(value).contains('\n')) {
             let fault = XmlFault::Syntax("`<` is not allowed in an attribute value; write `&lt;`, or close the quotes");
             return fail(fault, Span::new(start + at, start + at + 1));
         }
-        self.check_text(value)?;
+        self.check_signs(value, signs)?;
         self.at = end + 1;
         let earlier = self.attributes.get(first..).unwrap_or_default();
-        if earlier.iter().any(|other| self.source(other.name) == self.source(name)) {
+        if earlier.iter().any(|other| self.source(other.name()) == self.source(name)) {
             return fail(XmlFault::DuplicateAttribute(self.source(name).to_owned()), name);
         }
-        self.attributes.push(Attribute { span: Span::new(name.start, self.at), name, value });
+        self.attributes.push(StoredAttribute {
+            start: offset(name.start),
+            name_len: offset(name.len()),
+            value: (offset(value.start), offset(value.end)),
+        });
         Ok(())
     }
 
     fn check_prefixes(&self, name: Span, first: usize) -> Result<()> {
-        let names = self.attributes.get(first..).unwrap_or_default().iter().map(|attribute| attribute.name);
+        let names = self.attributes.get(first..).unwrap_or_default().iter().map(|attribute| attribute.name());
         for name in names.chain([name]) {
-            let Some((prefix, _)) = self.source(name).split_once(':') else { continue };
+            let written = self.source(name);
+            let Some(prefix) = written.bytes().position(|byte| byte == b':').and_then(|at| written.get(..at)) else {
+                continue;
+            };
             if matches!(prefix, "xmlns" | "xml") || self.is_bound(prefix) {
                 continue;
             }
@@ -469,11 +446,7 @@ impl Reader<'_> {
     }
 
     fn is_bound(&self, prefix: &str) -> bool {
-        self.open.iter().rev().any(|id| {
-            let Some(node) = self.nodes.get(*id as usize) else { return false };
-            let own = self.attributes.get(node.attributes.0 as usize..node.attributes.1 as usize).unwrap_or_default();
-            own.iter().any(|attribute| self.source(attribute.name).strip_prefix("xmlns:") == Some(prefix))
-        })
+        self.bound.iter().rev().any(|(bound, _)| bound.of(self.text) == prefix)
     }
 
     fn read_end_tag(&mut self) -> Result<()> {
@@ -486,38 +459,34 @@ impl Reader<'_> {
         }
         self.at += 1;
         let close = Span::new(start, self.at);
-        let found = self.source(name).to_owned();
+        let found = self.source(name);
         let open = self.open.last().copied().filter(|_| self.open.len() > 1);
         let Some(node) = open.and_then(|open| self.nodes.get(open as usize)) else {
-            return fail(XmlFault::StrayEndTag(found), close);
+            return fail(XmlFault::StrayEndTag(found.to_owned()), close);
         };
-        let expected = self.source(node.name);
+        let expected = self.names.of(node.name);
         if expected != found {
-            let fault = XmlFault::WrongEndTag { found, open: expected.to_owned() };
-            return Err(XmlError { fault, span: close, opened: Some(node.open) });
+            let fault = XmlFault::WrongEndTag { found: found.to_owned(), open: expected.to_owned() };
+            return Err(XmlError { fault, span: close, opened: Some(open_of(node)) });
         }
         if let Some(node) = open.and_then(|open| self.nodes.get_mut(open as usize)) {
-            node.close = close;
-            node.span.end = close.end;
+            (node.close_start, node.end) = (offset(close.start), offset(close.end));
+        }
+        self.close();
+        Ok(())
+    }
+
+    /// Leaves the innermost element, and what it binds.
+    fn close(&mut self) {
+        while self.bound.last().is_some_and(|(_, depth)| *depth >= self.open.len()) {
+            self.bound.pop();
         }
         self.open.pop();
-        Ok(())
     }
 }
 
-/// Source: "Common syntactic constructs" in "Extensible Markup Language (XML) 1.0", fifth edition.
-fn is_name_start(character: char) -> bool {
-    character.is_ascii_alphabetic()
-        || matches!(character, '_' | ':' | '\u{C0}'..='\u{D6}' | '\u{D8}'..='\u{F6}' | '\u{F8}'..='\u{2FF}')
-        || matches!(character, '\u{370}'..='\u{37D}' | '\u{37F}'..='\u{1FFF}' | '\u{200C}' | '\u{200D}')
-        || matches!(character, '\u{2070}'..='\u{218F}' | '\u{2C00}'..='\u{2FEF}' | '\u{3001}'..='\u{D7FF}')
-        || matches!(character, '\u{F900}'..='\u{FDCF}' | '\u{FDF0}'..='\u{FFFD}' | '\u{10000}'..='\u{EFFFF}')
-}
-
-fn is_name_char(character: char) -> bool {
-    is_name_start(character)
-        || character.is_ascii_digit()
-        || matches!(character, '-' | '.' | '\u{B7}' | '\u{300}'..='\u{36F}' | '\u{203F}' | '\u{2040}')
+fn open_of(node: &Stored) -> Span {
+    span(node.start, node.open_end)
 }
 
 #[cfg(test)]

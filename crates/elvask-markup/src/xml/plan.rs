@@ -173,7 +173,7 @@ fn insert_rendered(parent: Element<'_>, slot: Slot<'_>, style: &Style<'_>, rende
         // Blocks are kept apart here, so the new one is too.
         inserted.insert_str(0, style.newline);
     }
-    let last = parent.node().children().filter(|node| !node.is_blank()).last();
+    let last = parent.node().children().rfind(|node| !node.is_blank());
     if last.is_none() {
         return vec![fill_empty(parent, style, &inserted)];
     }
@@ -468,7 +468,8 @@ impl<'d> Style<'d> {
 
     /// Returns the element of the document that a new element of that name should look like.
     fn model(&self, name: &str) -> Option<Element<'d>> {
-        self.parent.children().filter(|child| child.name() == name).last().or_else(|| self.document.first_named(name))
+        let inside = |one: &Element<'_>| one.parent() == Some(self.parent);
+        self.document.named(name).rev().find(inside).or_else(|| self.document.named(name).next())
     }
 
     fn layout(&self, fragment: &Fragment) -> Layout {
@@ -478,7 +479,7 @@ impl<'d> Style<'d> {
         let model = match own {
             Some(model) if several(&model) || fragment.attributes.len() < 2 => Some(model),
             _ if fragment.attributes.len() < 2 => None,
-            _ => self.parent.children().filter(several).last(),
+            _ => self.parent.children().rfind(several),
         };
         let Some(model) = model else { return Layout::Inline };
         let mut attributes = model.attributes();
@@ -554,7 +555,7 @@ impl<'d> Style<'d> {
         let closes_itself = |element: &Element<'_>| element.close().is_none();
         let sample = model
             .filter(closes_itself)
-            .or_else(|| self.parent.children().filter(closes_itself).last())
+            .or_else(|| self.parent.children().rfind(closes_itself))
             .or_else(|| {
                 let with_attributes =
                     |element: &Element<'_>| element.attributes().next().is_some() != fragment.attributes.is_empty();

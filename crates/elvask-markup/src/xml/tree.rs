@@ -1,10 +1,11 @@
 //! The tree of a document: nodes that know their spans, kept in one list.
 
 use std::borrow::Cow;
-use std::collections::HashMap;
 use std::sync::{Arc, OnceLock};
 
-use super::parse::{self, XmlError};
+use super::fault::XmlError;
+use super::names::Names;
+use super::parse;
 use super::unescape;
 use crate::Span;
 
@@ -29,24 +30,48 @@ pub enum NodeKind {
 
 pub(super) const NONE: u32 = u32::MAX;
 
-/// One node as stored; use [`Node`] and [`Element`] to read it.
+/// One node as stored; use [`Node`] and [`Element`] to read it. Offsets are kept in 32 bits: a manifest has many nodes.
 #[derive(Debug, Clone)]
 pub(super) struct Stored {
     pub(super) kind: NodeKind,
-    pub(super) span: Span,
+    pub(super) start: u32,
+    pub(super) end: u32,
     pub(super) parent: u32,
     pub(super) first: u32,
     pub(super) last: u32,
     pub(super) previous: u32,
     pub(super) next: u32,
-    /// Of elements: the name in the start tag.
-    pub(super) name: Span,
-    /// Of elements: the start tag from `<` to `>`.
-    pub(super) open: Span,
-    /// Of elements with an end tag: that tag; of an element closed in its start tag: empty.
-    pub(super) close: Span,
+    /// Of elements: the number of the name, which stands one byte behind the start.
+    pub(super) name: u32,
+    /// Of elements: the end of the start tag.
+    pub(super) open_end: u32,
+    /// Of elements with an end tag: where that starts; of an element closed in its start tag: its end.
+    pub(super) close_start: u32,
     /// Of elements: the first attribute and the one past the last.
     pub(super) attributes: (u32, u32),
+}
+
+/// One attribute as stored. It ends with the quote behind its value.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct StoredAttribute {
+    pub(super) start: u32,
+    pub(super) name_len: u32,
+    pub(super) value: (u32, u32),
+}
+
+impl StoredAttribute {
+    pub(super) fn name(self) -> Span {
+        span(self.start, self.start + self.name_len)
+    }
+
+    fn open(self) -> Attribute {
+        let (from, to) = self.value;
+        Attribute { span: span(self.start, to + 1), name: self.name(), value: span(from, to) }
+    }
+}
+
+pub(super) fn span(start: u32, end: u32) -> Span {
+    Span::new(start as usize, end as usize)
 }
 
 /// One attribute of a start tag.
@@ -68,7 +93,10 @@ pub(super) type Binding = (Box<str>, Box<str>);
 pub struct Document {
     pub(super) text: Arc<str>,
     pub(super) nodes: Vec<Stored>,
-    pub(super) attributes: Vec<Attribute>,
+    pub(super) attributes: Vec<StoredAttribute>,
+    pub(super) names: Names,
+    /// The elements of each name, by its number; made at the first question.
+    pub(super) by_name: OnceLock<Vec<Vec<u32>>>,
     /// The prefixes and what they stand for, where the outermost element alone binds some; looked for once.
     pub(super) bound: OnceLock<Option<Vec<Binding>>>,
     /// What plans learn of the whole document, once.
@@ -80,8 +108,6 @@ pub struct Document {
 pub(super) struct Layout {
     /// One step of indentation.
     pub(super) indent: String,
-    /// The first element of each name.
-    firsts: HashMap<Box<str>, u32>,
 }
 
 impl Document {
@@ -128,15 +154,21 @@ impl Document {
             let (from, to) = self.root().node().stored().attributes;
             let mut bound: Vec<Binding> = Vec::new();
             for (at, attribute) in self.attributes.iter().enumerate() {
-                let Some(prefix) = attribute.name.of(&self.text).strip_prefix("xmlns:") else { continue };
+                let Some(prefix) = attribute.name().of(&self.text).strip_prefix("xmlns:") else { continue };
                 if !(from as usize..to as usize).contains(&at) {
                     return None;
                 }
-                bound.push((prefix.into(), unescape(attribute.value.of(&self.text)).into()));
+                bound.push((prefix.into(), unescape(attribute.open().value.of(&self.text)).into()));
             }
             Some(bound)
         });
         bound.as_deref()
+    }
+
+    /// Says whether another element than the outermost one binds a prefix.
+    #[must_use]
+    pub fn binds_below_the_root(&self) -> bool {
+        self.bound_at_the_top().is_none()
     }
 
     /// Returns the node that holds everything.
@@ -154,7 +186,7 @@ impl Document {
     #[must_use]
     pub fn around(&self, offset: usize) -> Option<Element<'_>> {
         // Nodes are kept in the order in which they start.
-        let last = self.nodes.partition_point(|node| node.span.start < offset).checked_sub(1)?;
+        let last = self.nodes.partition_point(|node| (node.start as usize) < offset).checked_sub(1)?;
         let mut at = Some(Node { document: self, id: u32::try_from(last).ok()? });
         while let Some(node) = at {
             let content = node.element().filter(|element| element.close().is_some()).map(Element::content);
@@ -167,21 +199,29 @@ impl Document {
     }
 
     pub(super) fn layout(&self) -> &Layout {
-        self.layout.get_or_init(|| {
-            let mut firsts = HashMap::new();
-            for element in self.elements() {
-                if !firsts.contains_key(element.name()) {
-                    firsts.insert(element.name().into(), element.id);
-                }
-            }
-            Layout { indent: super::plan::indent_of(self), firsts }
-        })
+        self.layout.get_or_init(|| Layout { indent: super::plan::indent_of(self) })
     }
 
-    /// Returns the first element of a name, in the order of the start tags.
-    pub(super) fn first_named(&self, name: &str) -> Option<Element<'_>> {
-        let id = *self.layout().firsts.get(name)?;
-        Some(Element { document: self, id })
+    /// Returns how many elements there are.
+    #[must_use]
+    pub fn count_of_elements(&self) -> usize {
+        self.nodes.iter().filter(|node| node.kind == NodeKind::Element).count()
+    }
+
+    /// Goes through the elements of a name, in the order of their start tags, without a look at any other.
+    pub fn named(&self, name: &str) -> impl DoubleEndedIterator<Item = Element<'_>> + use<'_> {
+        let of_all = self.by_name.get_or_init(|| {
+            let mut of_all = vec![Vec::new(); self.names.count()];
+            for (id, node) in (0..).zip(&self.nodes) {
+                if let (NodeKind::Element, Some(of_name)) = (node.kind, of_all.get_mut(node.name as usize)) {
+                    of_name.push(id);
+                }
+            }
+            of_all
+        });
+        let number = self.names.known(name);
+        let ids = number.and_then(|number| of_all.get(number as usize)).map(Vec::as_slice).unwrap_or_default();
+        ids.iter().map(|id| Element { document: self, id: *id })
     }
 
     /// Returns the encoding that the XML declaration names, where it names one.
@@ -238,7 +278,8 @@ impl<'d> Node<'d> {
     /// Returns the bytes that the node covers.
     #[must_use]
     pub fn span(self) -> Span {
-        self.stored().span
+        let stored = self.stored();
+        span(stored.start, stored.end)
     }
 
     /// Returns the node as it is written.
@@ -266,14 +307,39 @@ impl<'d> Node<'d> {
     }
 
     /// Goes through the nodes directly inside this one.
-    pub fn children(self) -> impl Iterator<Item = Node<'d>> + use<'d> {
-        std::iter::successors(self.other(self.stored().first), |node| node.next())
+    pub fn children(self) -> impl DoubleEndedIterator<Item = Node<'d>> + use<'d> {
+        let ends = self.other(self.stored().first).zip(self.other(self.stored().last));
+        Siblings { ends }
     }
 
     /// Says whether the node is character data of white space alone.
     #[must_use]
     pub fn is_blank(self) -> bool {
-        self.kind() == NodeKind::Text && self.source().trim_matches([' ', '\t', '\r', '\n']).is_empty()
+        let is_space = |byte| matches!(byte, b' ' | b'\t' | b'\r' | b'\n');
+        self.kind() == NodeKind::Text && self.source().bytes().all(is_space)
+    }
+}
+
+/// Neighbours under one parent, from the first to the last of them.
+struct Siblings<'d> {
+    ends: Option<(Node<'d>, Node<'d>)>,
+}
+
+impl<'d> Iterator for Siblings<'d> {
+    type Item = Node<'d>;
+
+    fn next(&mut self) -> Option<Node<'d>> {
+        let (first, last) = self.ends?;
+        self.ends = if first == last { None } else { first.next().map(|next| (next, last)) };
+        Some(first)
+    }
+}
+
+impl DoubleEndedIterator for Siblings<'_> {
+    fn next_back(&mut self) -> Option<Self::Item> {
+        let (first, last) = self.ends?;
+        self.ends = if first == last { None } else { last.previous().map(|previous| (first, previous)) };
+        Some(last)
     }
 }
 
@@ -306,13 +372,14 @@ impl<'d> Element<'d> {
     /// Returns the name with its prefix, as in the start tag.
     #[must_use]
     pub fn name(self) -> &'d str {
-        self.name_span().of(&self.document.text)
+        self.document.names.of(self.node().stored().name)
     }
 
     /// Returns where the name stands in the start tag.
     #[must_use]
     pub fn name_span(self) -> Span {
-        self.node().stored().name
+        let start = self.node().stored().start as usize + 1;
+        Span::new(start, start + self.name().len())
     }
 
     /// Returns all that the element covers, both tags included.
@@ -324,13 +391,15 @@ impl<'d> Element<'d> {
     /// Returns the start tag, from `<` to `>`.
     #[must_use]
     pub fn open(self) -> Span {
-        self.node().stored().open
+        let stored = self.node().stored();
+        span(stored.start, stored.open_end)
     }
 
     /// Returns the end tag; `None` where the start tag closes the element (`<a/>`).
     #[must_use]
     pub fn close(self) -> Option<Span> {
-        Some(self.node().stored().close).filter(|span| !span.is_empty())
+        let stored = self.node().stored();
+        Some(span(stored.close_start, stored.end)).filter(|span| !span.is_empty())
     }
 
     /// Returns the element around this one.
@@ -340,12 +409,12 @@ impl<'d> Element<'d> {
     }
 
     /// Goes through the elements directly inside this one.
-    pub fn children(self) -> impl Iterator<Item = Element<'d>> + use<'d> {
+    pub fn children(self) -> impl DoubleEndedIterator<Item = Element<'d>> + use<'d> {
         self.node().children().filter_map(Node::element)
     }
 
     /// Goes through the elements of one name directly inside this one.
-    pub fn children_named<'n>(self, name: &'n str) -> impl Iterator<Item = Element<'d>> + use<'d, 'n> {
+    pub fn children_named<'n>(self, name: &'n str) -> impl DoubleEndedIterator<Item = Element<'d>> + use<'d, 'n> {
         self.children().filter(move |child| child.name() == name)
     }
 
@@ -355,27 +424,37 @@ impl<'d> Element<'d> {
         self.children_named(name).next()
     }
 
-    /// Goes through the attributes in the order in which they are written.
-    pub fn attributes(self) -> impl Iterator<Item = Attribute> + use<'d> {
+    fn stored_attributes(self) -> &'d [StoredAttribute] {
         let (from, to) = self.node().stored().attributes;
-        self.document.attributes.get(from as usize..to as usize).unwrap_or_default().iter().copied()
+        self.document.attributes.get(from as usize..to as usize).unwrap_or_default()
+    }
+
+    /// Goes through the attributes in the order in which they are written.
+    pub fn attributes(self) -> impl ExactSizeIterator<Item = Attribute> + use<'d> {
+        self.stored_attributes().iter().map(|attribute| attribute.open())
     }
 
     /// Returns the attribute that is written with this name, prefix included.
     #[must_use]
     pub fn attribute_written(self, name: &str) -> Option<Attribute> {
-        self.attributes().find(|attribute| attribute.name.of(&self.document.text) == name)
+        let written = |attribute: &&StoredAttribute| attribute.name().of(&self.document.text) == name;
+        self.stored_attributes().iter().find(written).map(|attribute| attribute.open())
     }
 
     /// Returns the attribute of a namespace, whatever prefix the document gives to it.
     #[must_use]
     pub fn attribute(self, namespace: &str, local: &str) -> Option<Attribute> {
-        self.attributes().find(|attribute| {
-            let written = attribute.name.of(&self.document.text);
-            written
-                .split_once(':')
-                .is_some_and(|(prefix, name)| name == local && self.namespace(prefix).as_deref() == Some(namespace))
-        })
+        // Where the outermost element alone binds prefixes, a namespace that none stands for is nowhere.
+        let bound = self.document.bound_at_the_top();
+        if bound.is_some_and(|bound| bound.iter().all(|(_, known)| **known != *namespace)) {
+            return None;
+        }
+        let is_it = |attribute: &&StoredAttribute| {
+            let written = attribute.name().of(&self.document.text);
+            let prefix = written.strip_suffix(local).and_then(|start| start.strip_suffix(':'));
+            prefix.is_some_and(|prefix| !prefix.contains(':') && self.namespace(prefix).as_deref() == Some(namespace))
+        };
+        self.stored_attributes().iter().find(is_it).map(|attribute| attribute.open())
     }
 
     /// Returns the value of an attribute of a namespace, references replaced.

@@ -42,7 +42,7 @@ pub fn permission_slot<'d>(manifest: &ManifestView<'d>) -> Slot<'d> {
     let permissions = || manifest.root.children().filter(|child| child.name().starts_with("uses-permission"));
     // Those above the application are the ones that people look at; a stray one below it is not a place for more.
     let above = manifest.application.map_or(usize::MAX, |application| application.span().start);
-    let last = permissions().filter(|child| child.span().start < above).last().or_else(|| permissions().last());
+    let last = permissions().rfind(|child| child.span().start < above).or_else(|| permissions().next_back());
     last.map_or(Slot::First, |last| Slot::After(last.node()))
 }
 
@@ -169,7 +169,7 @@ pub fn add_filter(
         let steps = format!("Declare {} first.", owner.title());
         return Some((main.tag(main.application.unwrap_or(main.root)), Remedy::Manual(steps)));
     };
-    let last = element.children_named("intent-filter").last();
+    let last = element.children_named("intent-filter").next_back();
     let slot = last.map_or(Slot::First, |last| Slot::After(last.node()));
     let mut edits = plan::insert(element, slot, &[filter(manifest.prefix())]);
     // An element that closes itself is opened first, and says in the next round whom it is open to.

@@ -5,6 +5,7 @@ use std::collections::{HashMap, HashSet};
 
 use elvask_platform::manifest::{Policy, element_kind, implied_permissions};
 
+use super::inside::sum_in;
 use super::load::{Loaded, check_twins, describe, load};
 use super::{
     AttributeName, Conflict, Input, Marker, MergeProblem, Merged, MergedAttribute, MergedElement, Overridden, Removed,
@@ -22,20 +23,17 @@ pub(super) fn merge<'d>(inputs: &[Input<'d>], values: &Values) -> Option<Merged<
         removed: Vec::new(),
         unfilled: Vec::new(),
         roles: inputs.iter().map(|input| input.role.clone()).collect(),
-        index: QuickMap::default(),
-        by_sum: QuickMap::default(),
-        takes_all: QuickMap::default(),
-        takes_like: QuickMap::default(),
+        inside: QuickMap::default(),
     };
     let mut loaded = load(first, 0, values);
-    check_twins(&mut loaded, first.document);
+    check_twins(&mut loaded, first.document, &mut merged.inside);
     merged.start(loaded);
     declare(&mut merged, &values.in_source);
     let mut joining = Joining { merged, taken: HashMap::new(), selected: HashSet::new(), values };
     for (at, input) in weaker.iter().enumerate() {
         let mut loaded = load(input, at + 1, values);
         if input.role.is_own() {
-            check_twins(&mut loaded, input.document);
+            check_twins(&mut loaded, input.document, &mut QuickMap::default());
         }
         joining.join(input, loaded, inputs);
     }
@@ -66,24 +64,6 @@ impl<'d> Merged<'d> {
         self.elements = loaded.elements;
         self.problems = loaded.problems;
         self.unfilled = loaded.unfilled;
-        for id in 0..self.elements.len() {
-            self.remember(id);
-        }
-    }
-
-    fn remember(&mut self, id: usize) {
-        let element = self.at(id);
-        if let Some(parent) = element.parent {
-            let (name, marker, sum) = (element.name, element.marker, element.sum);
-            let key = (parent, name, element.key.clone());
-            self.index.entry(key).or_insert(id);
-            self.by_sum.entry((parent, sum)).or_insert(id);
-            match marker {
-                Marker::RemoveAll => drop(self.takes_all.entry((parent, name)).or_insert(id)),
-                Marker::Remove | Marker::Replace => drop(self.takes_like.entry((parent, name)).or_insert(id)),
-                _ => {}
-            }
-        }
     }
 }
 
@@ -123,8 +103,10 @@ impl<'d> Joining<'_, 'd> {
             }
             self.defaults(id, weaker);
             // Lists of libraries whose level does not matter add up.
-            let more: Vec<_> = weaker.overrides.clone();
-            self.merged.at_mut(id).overrides.extend(more);
+            if let Some(more) = weaker.asked.as_ref().filter(|asked| !asked.overrides.is_empty()) {
+                let asked = self.merged.at_mut(id).asked.get_or_insert_default();
+                asked.overrides.extend(more.overrides.iter().cloned());
+            }
         }
         let only_attributes = self.merged.at(id).marker == Marker::MergeOnlyAttributes && self.selects(id, input);
         if only_attributes {
@@ -144,7 +126,7 @@ impl<'d> Joining<'_, 'd> {
 
     /// Says whether the marker of an element is meant for this input.
     fn selects(&self, id: usize, input: &Input<'_>) -> bool {
-        match &self.merged.at(id).selector {
+        match self.merged.at(id).selector() {
             None => true,
             Some(selector) => names_library(&selector.library, input),
         }
@@ -152,7 +134,7 @@ impl<'d> Joining<'_, 'd> {
 
     fn check_selector(&mut self, id: usize, inputs: &[Input<'d>]) {
         let element = self.merged.at(id);
-        let Some(selector) = &element.selector else { return };
+        let Some(selector) = element.selector() else { return };
         if !self.selected.insert(id) || inputs.iter().any(|input| names_library(&selector.library, input)) {
             return;
         }
@@ -169,7 +151,7 @@ impl<'d> Joining<'_, 'd> {
 
     fn child(&mut self, parent: usize, loaded: &Loaded<'d>, other: usize, input: &Input<'d>, inputs: &[Input<'d>]) {
         let Some(weaker) = loaded.elements.get(other) else { return };
-        if let Some(all) = self.merged.takes_all.get(&(parent, weaker.name)).copied()
+        if let Some(all) = self.merged.takes_all(parent, weaker.name)
             && self.selects(all, input)
         {
             self.taken.entry((all, None)).or_default().push((weaker.place, weaker.input));
@@ -186,9 +168,8 @@ impl<'d> Joining<'_, 'd> {
         if weaker.name == "uses-sdk" && !input.role.is_own() {
             return;
         }
-        let key = (parent, weaker.name, weaker.key.clone());
         if kind.policy == Policy::Keep {
-            let marked = self.merged.takes_like.get(&(parent, weaker.name)).copied();
+            let marked = self.merged.takes_like(parent, weaker.name);
             match marked.filter(|marked| self.selects(*marked, input)) {
                 Some(marked) if self.same_filter(marked, loaded, other) => {
                     self.taken.entry((marked, None)).or_default().push((weaker.place, weaker.input));
@@ -198,7 +179,7 @@ impl<'d> Joining<'_, 'd> {
             }
             return;
         }
-        let Some(id) = self.merged.index.get(&key).copied() else {
+        let Some(id) = self.merged.with_key(parent, weaker.name, weaker.key()) else {
             return self.add(parent, loaded, other);
         };
         let marker = match self.selects(id, input) {
@@ -219,7 +200,7 @@ impl<'d> Joining<'_, 'd> {
                     self.merged.problems.push(MergeProblem {
                         conflict: Conflict::Strict,
                         element: describe(element),
-                        subject: element.key.as_deref().unwrap_or(element.name).to_owned(),
+                        subject: element.key().unwrap_or(element.name).to_owned(),
                         place: element.place,
                         value: String::new(),
                         other: Some((weaker.place, String::new(), weaker.input)),
@@ -230,21 +211,20 @@ impl<'d> Joining<'_, 'd> {
     }
 
     /// Says whether a filter that a marker takes out is the one that the weaker side has: by its actions, categories and data.
-    fn same_filter(&self, id: usize, loaded: &Loaded<'d>, other: usize) -> bool {
+    fn same_filter(&mut self, id: usize, loaded: &Loaded<'d>, other: usize) -> bool {
         let marked = self.merged.at(id);
         // Without anything inside, any filter is meant.
         marked.children.is_empty() || self.same(id, loaded, other)
     }
 
     /// Says whether an element of a kind that is never merged into stands somewhere already.
-    fn is_there(&self, parent: usize, loaded: &Loaded<'d>, other: usize) -> bool {
-        let Some(weaker) = loaded.elements.get(other) else { return false };
-        let known = self.merged.by_sum.get(&(parent, weaker.sum));
-        known.is_some_and(|known| self.same(*known, loaded, other))
+    fn is_there(&mut self, parent: usize, loaded: &Loaded<'d>, other: usize) -> bool {
+        let known = self.merged.with_sum(parent, sum_in(&loaded.elements, other));
+        known.is_some_and(|known| self.same(known, loaded, other))
     }
 
     /// Says whether two elements are the same: name, attributes and all that is inside, in any order.
-    fn same(&self, id: usize, loaded: &Loaded<'d>, other: usize) -> bool {
+    fn same(&mut self, id: usize, loaded: &Loaded<'d>, other: usize) -> bool {
         let (one, Some(weaker)) = (self.merged.at(id), loaded.elements.get(other)) else { return false };
         let attributes = one.attributes.len() == weaker.attributes.len()
             && one.attributes.iter().all(|attribute| {
@@ -263,17 +243,18 @@ impl<'d> Joining<'_, 'd> {
         let added = MergedElement { parent: Some(parent), children: Vec::new(), ..weaker.clone() };
         self.merged.elements.push(added);
         self.merged.at_mut(parent).children.push(id);
-        self.merged.remember(id);
         for child in &weaker.children {
             self.add(id, loaded, *child);
         }
+        // Its sum is one of all that is inside, too.
+        self.merged.remember(id);
     }
 
     fn attribute(&mut self, id: usize, weaker: &MergedAttribute<'d>, of: &MergedElement<'d>, input: &Input<'d>) {
         let marked = self.selects(id, input);
         let element = self.merged.at(id);
-        let replaces = marked && element.replaces.contains(&weaker.name);
-        let removes = marked && element.removes.contains(&weaker.name);
+        let replaces = marked && element.replaces().contains(&weaker.name);
+        let removes = marked && element.removes().contains(&weaker.name);
         let either = is_either(element.name, &weaker.name);
         let sdk = element.name == "uses-sdk";
         let Some(at) = element.attributes.iter().position(|attribute| attribute.name == weaker.name) else {
@@ -330,7 +311,7 @@ impl<'d> Joining<'_, 'd> {
         for local in &kind.either {
             let silent = weaker.attribute(local).is_none();
             let element = self.merged.at_mut(id);
-            let kept = element.replaces.iter().any(|name| name.is_android(local));
+            let kept = element.replaces().iter().any(|name| name.is_android(local));
             if let Some(own) = element.attributes.iter_mut().find(|attribute| attribute.name.is_android(local))
                 && silent
                 && !kept
@@ -416,12 +397,11 @@ impl<'d> Joining<'_, 'd> {
     fn is_overridden(&self, input: &Input<'_>) -> bool {
         let root = self.merged.root();
         let sdk = self.merged.child(root, "uses-sdk");
-        sdk.is_some_and(|sdk| sdk.overrides.iter().any(|name| names_library(name, input)))
+        sdk.is_some_and(|sdk| sdk.overrides().iter().any(|name| names_library(name, input)))
     }
 
     fn add_implied(&mut self, asked: &'static str, added: &'static str, place: crate::source::Place, input: usize) {
-        let key = (0, "uses-permission", Some(Cow::Borrowed(added)));
-        if self.merged.index.contains_key(&key) {
+        if self.merged.with_key(0, "uses-permission", Some(added)).is_some() {
             return;
         }
         let name = AttributeName { space: Space::Android, local: Cow::Borrowed("name") };
@@ -429,7 +409,7 @@ impl<'d> Joining<'_, 'd> {
             MergedAttribute { name, value: Cow::Borrowed(added), place, input: Some(input), overrode: Vec::new() };
         let id = self.merged.elements.len();
         self.merged.elements.push(MergedElement {
-            key: Some(Cow::Borrowed(added)),
+            key: Some(0),
             attributes: vec![attribute],
             implied: Some(asked),
             ..bare("uses-permission", place, input)
@@ -441,12 +421,13 @@ impl<'d> Joining<'_, 'd> {
     /// Takes out what markers take out, and writes down what each did.
     fn finish(mut self) -> Merged<'d> {
         let mut removed = Vec::new();
-        for (id, element) in self.merged.elements.iter().enumerate() {
+        let acts = |element: &MergedElement<'_>| element.marker != Marker::Merge || element.asked.is_some();
+        for (id, element) in self.merged.elements.iter().enumerate().filter(|(_, element)| acts(element)) {
             let gone = matches!(element.marker, Marker::Remove | Marker::RemoveAll);
             let taken = self.taken.get(&(id, None)).cloned().unwrap_or_default();
             let record = |attribute: Option<String>, taken: Vec<_>| Removed {
                 element: element.name.to_owned(),
-                key: element.key.as_deref().map(str::to_owned),
+                key: element.key().map(str::to_owned),
                 attribute,
                 by: element.place,
                 taken,
@@ -454,20 +435,21 @@ impl<'d> Joining<'_, 'd> {
             if gone || !taken.is_empty() {
                 removed.push(record(None, taken));
             }
-            for name in &element.removes {
+            for name in element.removes() {
                 let written = name.written();
                 let taken = self.taken.get(&(id, Some(written.clone()))).cloned().unwrap_or_default();
                 removed.push(record(Some(written), taken));
             }
         }
-        let gone: Vec<bool> = self
-            .merged
-            .elements
-            .iter()
-            .map(|element| matches!(element.marker, Marker::Remove | Marker::RemoveAll))
-            .collect();
-        for element in &mut self.merged.elements {
-            element.children.retain(|child| !gone.get(*child).copied().unwrap_or(false));
+        let is_gone = |element: &MergedElement<'_>| matches!(element.marker, Marker::Remove | Marker::RemoveAll);
+        let gone: Vec<usize> =
+            (0..).zip(&self.merged.elements).filter(|(_, element)| is_gone(element)).map(|(id, _)| id).collect();
+        let around: HashSet<usize> = gone.iter().filter_map(|id| self.merged.at(*id).parent).collect();
+        let mut around: Vec<usize> = around.into_iter().collect();
+        around.sort_unstable();
+        for parent in around {
+            // Numbers are in order, so a look-up takes few steps.
+            self.merged.at_mut(parent).children.retain(|child| gone.binary_search(child).is_err());
         }
         self.merged.removed = removed;
         self.merged
@@ -487,8 +469,7 @@ fn is_either(element: &str, name: &AttributeName<'_>) -> bool {
 /// Puts in what the app's source declares.
 fn declare(merged: &mut Merged<'_>, declared: &[SourceDeclaration]) {
     for one in declared {
-        let key = Some(Cow::Owned(one.name.clone()));
-        if merged.index.contains_key(&(0, one.element, key.clone())) {
+        if merged.with_key(0, one.element, Some(&one.name)).is_some() {
             continue;
         }
         let named = [("name", one.name.clone())].into_iter().chain(one.attributes.iter().cloned());
@@ -500,7 +481,8 @@ fn declare(merged: &mut Merged<'_>, declared: &[SourceDeclaration]) {
             overrode: Vec::new(),
         });
         let id = merged.elements.len();
-        let element = MergedElement { attributes: attributes.collect(), key, ..bare(one.element, one.place, 0) };
+        let element =
+            MergedElement { attributes: attributes.collect(), key: Some(0), ..bare(one.element, one.place, 0) };
         merged.elements.push(element);
         merged.at_mut(0).children.push(id);
         merged.remember(id);
@@ -520,12 +502,8 @@ fn bare(name: &'static str, place: crate::source::Place, input: usize) -> Merged
         place,
         also: Vec::new(),
         implied: None,
-        sum: 0,
         marker: Marker::Merge,
-        selector: None,
-        replaces: Vec::new(),
-        removes: Vec::new(),
-        overrides: Vec::new(),
+        asked: None,
     }
 }
 

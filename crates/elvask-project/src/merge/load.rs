@@ -1,17 +1,16 @@
 //! One manifest, ready to be merged: names completed, placeholders filled in, markers read.
 
 use std::borrow::Cow;
-use std::hash::{Hash, Hasher as _};
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
-use elvask_platform::manifest::element_kind;
+use elvask_platform::manifest::{Policy, element_kind};
 
+use super::inside::{AllInside, each_twin};
 use super::{
     AttributeName, Conflict, Input, Marker, MergeProblem, MergedAttribute, MergedElement, Selector, Space, Unfilled,
     Values,
 };
-use crate::hash::{Quick, QuickMap};
 use crate::names::{ANDROID, TOOLS, full_class};
 use crate::source::Place;
 
@@ -42,18 +41,12 @@ pub(super) fn load<'d>(input: &Input<'d>, number: usize, values: &Values) -> Loa
             Some((prefix, space(root.value_of(attribute))))
         })
         .collect();
-    let more_prefixes = text.matches("xmlns:").count() > prefixes.len();
+    let more_prefixes = input.document.binds_below_the_root();
     let out = Loaded { elements: Vec::new(), problems: Vec::new(), unfilled: Vec::new() };
     let mut loader = Loader { input, number, values, prefixes, more_prefixes, out };
+    loader.out.elements.reserve(input.document.count_of_elements());
     loader.element(root, None);
     loader.out
-}
-
-/// Returns a sum of a part of an element. What has the same sum is still compared.
-fn sum_of(part: impl Hash) -> u64 {
-    let mut hasher = Quick::default();
-    part.hash(&mut hasher);
-    hasher.finish()
 }
 
 fn space(address: Cow<'_, str>) -> Space<'_> {
@@ -66,9 +59,15 @@ fn space(address: Cow<'_, str>) -> Space<'_> {
 
 impl<'d> Loader<'_, 'd> {
     fn name(&self, element: Element<'d>, written: &'d str) -> AttributeName<'d> {
-        let Some((prefix, local)) = written.split_once(':') else {
-            return AttributeName { space: Space::Plain, local: Cow::Borrowed(written) };
+        // A name is short: a walk finds the sign before a search is set up.
+        let sign = written.bytes().position(|byte| byte == b':');
+        let Some((prefix, local)) = sign.and_then(|at| Some((written.get(..at)?, written.get(at + 1..)?))) else {
+            let space = if written == "xmlns" { Space::Binding } else { Space::Plain };
+            return AttributeName { space, local: Cow::Borrowed(written) };
         };
+        if prefix == "xmlns" {
+            return AttributeName { space: Space::Binding, local: Cow::Borrowed(local) };
+        }
         let bound = match self.more_prefixes {
             true => element.namespace(prefix).map(space),
             false => self.prefixes.iter().find(|(known, _)| *known == prefix).map(|(_, space)| space.clone()),
@@ -80,8 +79,8 @@ impl<'d> Loader<'_, 'd> {
         Place { file: self.input.file, span }
     }
 
-    /// Reads an element with all inside, and returns its sum.
-    fn element(&mut self, element: Element<'d>, parent: Option<usize>) -> u64 {
+    /// Reads an element with all inside.
+    fn element(&mut self, element: Element<'d>, parent: Option<usize>) {
         let text = element.document().text();
         let tag = Span::new(element.open().start, element.name_span().end);
         let kind = element_kind(element.name());
@@ -89,7 +88,7 @@ impl<'d> Loader<'_, 'd> {
         let mut loaded = MergedElement {
             name: element.name(),
             key: None,
-            attributes: Vec::new(),
+            attributes: Vec::with_capacity(element.attributes().len()),
             children: Vec::new(),
             parent,
             input: self.number,
@@ -97,19 +96,15 @@ impl<'d> Loader<'_, 'd> {
             place: self.place(tag),
             also: Vec::new(),
             implied: None,
-            sum: 0,
             marker: Marker::Merge,
-            selector: None,
-            replaces: Vec::new(),
-            removes: Vec::new(),
-            overrides: Vec::new(),
+            asked: None,
         };
         for attribute in element.attributes() {
             let written = attribute.name.of(text);
-            if written == "xmlns" || written.starts_with("xmlns:") {
+            let name = self.name(element, written);
+            if name.space == Space::Binding {
                 continue;
             }
-            let name = self.name(element, written);
             let place = self.place(attribute.value);
             let raw = element.value_of(attribute);
             if name.space == Space::Tools {
@@ -135,25 +130,17 @@ impl<'d> Loader<'_, 'd> {
         loaded.key = kind.and_then(|kind| {
             kind.keys.iter().find_map(|key| {
                 // The brackets of visible packages name providers by what they offer, not by their class.
-                loaded.attribute(key).map(|attribute| attribute.value.clone())
+                loaded.attributes.iter().position(|attribute| attribute.name.is_android(key))
             })
         });
         self.check(&loaded);
-        let mut sum = sum_of(loaded.name);
-        for attribute in &loaded.attributes {
-            sum = sum.wrapping_add(sum_of((&attribute.name, &attribute.value)));
-        }
         self.out.elements.push(loaded);
         if let Some(parent) = parent.and_then(|parent| self.out.elements.get_mut(parent)) {
             parent.children.push(id);
         }
         for child in element.children() {
-            sum = sum.wrapping_add(sum_of(self.element(child, Some(id))));
+            self.element(child, Some(id));
         }
-        if let Some(loaded) = self.out.elements.get_mut(id) {
-            loaded.sum = sum;
-        }
-        sum
     }
 
     /// Notes a marker that cannot be meant as it stands.
@@ -165,12 +152,12 @@ impl<'d> Loader<'_, 'd> {
             self.out.problems.push(problem);
         };
         let has = |name: &AttributeName<'_>| element.attributes.iter().find(|attribute| attribute.name == *name);
-        for name in &element.removes {
+        for name in element.removes() {
             if let Some(own) = has(name) {
                 problem(Conflict::RemovesOwn, name.written(), own.place);
             }
         }
-        for name in &element.replaces {
+        for name in element.replaces() {
             if has(name).is_none() {
                 problem(Conflict::ReplacesNothing, name.written(), element.place);
             }
@@ -210,13 +197,14 @@ impl<'d> Loader<'_, 'd> {
                     }
                 };
             }
-            "replace" => loaded.replaces = self.names(element, &value),
-            "remove" => loaded.removes = self.names(element, &value),
+            "replace" => loaded.asked.get_or_insert_default().replaces = self.names(element, &value),
+            "remove" => loaded.asked.get_or_insert_default().removes = self.names(element, &value),
             // Without a marker, two values must be the same anyway: `strict` says no more than that.
             "strict" => {}
-            "selector" => loaded.selector = Some(Selector { library: value, place }),
+            "selector" => loaded.asked.get_or_insert_default().selector = Some(Selector { library: value, place }),
             "overrideLibrary" => {
-                loaded.overrides = value.split(',').map(|name| Cow::Owned(name.trim().to_owned())).collect();
+                loaded.asked.get_or_insert_default().overrides =
+                    value.split(',').map(|name| Cow::Owned(name.trim().to_owned())).collect();
             }
             _ => {}
         }
@@ -238,7 +226,8 @@ impl<'d> Loader<'_, 'd> {
 
     /// Fills in the placeholders of a value, as far as they are known.
     fn filled(&mut self, value: Cow<'d, str>, place: Place) -> Cow<'d, str> {
-        if !value.contains("${") {
+        // Most values have not even the sign, which is found faster.
+        if !value.as_bytes().contains(&b'$') || !value.contains("${") {
             return value;
         }
         let mut out = String::with_capacity(value.len());
@@ -275,45 +264,41 @@ impl<'d> Loader<'_, 'd> {
 
 /// Names an element for people: `activity example.marram.Main`.
 pub(super) fn describe(element: &MergedElement<'_>) -> String {
-    match &element.key {
+    match element.key() {
         Some(key) => format!("{} {key}", element.name),
         None => element.name.to_owned(),
     }
 }
 
-/// Notes elements of one file that have the same key and differ: the build stops there.
-pub(super) fn check_twins(loaded: &mut Loaded<'_>, document: &Document) {
-    let mut seen: QuickMap<(usize, &str, &str), usize> = QuickMap::default();
-    let mut problems = Vec::new();
-    for (id, element) in loaded.elements.iter().enumerate() {
-        let (Some(parent), Some(key)) = (element.parent, element.key.as_deref()) else { continue };
-        let kept = loaded.elements.get(parent).and_then(|parent| element_kind(parent.name));
-        if kept.is_some_and(|kind| kind.policy == elvask_platform::manifest::Policy::Keep) {
+/// Notes elements of one file that have the same key and differ: the build stops there. What is looked up for that is kept in `inside`.
+pub(super) fn check_twins<'d>(loaded: &mut Loaded<'d>, document: &Document, inside: &mut AllInside<'d>) {
+    let mut problems: Vec<(usize, MergeProblem)> = Vec::new();
+    let source = |element: &MergedElement<'_>| {
+        let words = element.source.map(|source| source.span().of(document.text()).to_owned()).unwrap_or_default();
+        words.split_whitespace().collect::<Vec<_>>().join(" ")
+    };
+    let elements = loaded.elements.as_slice();
+    for (parent, element) in elements.iter().enumerate().filter(|(_, element)| element.children.len() > 1) {
+        if element_kind(element.name).is_some_and(|kind| kind.policy == Policy::Keep) {
             continue;
         }
-        match seen.entry((parent, element.name, key)) {
-            std::collections::hash_map::Entry::Vacant(slot) => {
-                slot.insert(id);
-            }
-            std::collections::hash_map::Entry::Occupied(first) => {
-                let Some(twin) = loaded.elements.get(*first.get()) else { continue };
-                let source = |element: &MergedElement<'_>| {
-                    let words =
-                        element.source.map(|source| source.span().of(document.text()).to_owned()).unwrap_or_default();
-                    words.split_whitespace().collect::<Vec<_>>().join(" ")
+        each_twin(elements, parent, inside, |first, id| {
+            let (Some(twin), Some(element)) = (elements.get(first), elements.get(id)) else { return };
+            let Some(key) = element.key() else { return };
+            if source(twin) != source(element) {
+                let problem = MergeProblem {
+                    conflict: Conflict::Twice,
+                    element: describe(element),
+                    subject: key.to_owned(),
+                    place: element.place,
+                    value: String::new(),
+                    other: Some((twin.place, String::new(), twin.input)),
                 };
-                if source(twin) != source(element) {
-                    problems.push(MergeProblem {
-                        conflict: Conflict::Twice,
-                        element: describe(element),
-                        subject: key.to_owned(),
-                        place: element.place,
-                        value: String::new(),
-                        other: Some((twin.place, String::new(), twin.input)),
-                    });
-                }
+                problems.push((id, problem));
             }
-        }
+        });
     }
-    loaded.problems.extend(problems);
+    // In the order of the file.
+    problems.sort_by_key(|(id, _)| *id);
+    loaded.problems.extend(problems.into_iter().map(|(_, problem)| problem));
 }

@@ -52,7 +52,7 @@ impl Printer<'_, '_> {
             let name = match &attribute.name.space {
                 Space::Plain => attribute.name.local.to_string(),
                 Space::Android => format!("android:{}", attribute.name.local),
-                Space::Tools => continue,
+                Space::Tools | Space::Binding => continue,
                 Space::Other(address) => {
                     let at = self.spaces.iter().position(|known| known == address).unwrap_or_default();
                     format!("ns{at}:{}", attribute.name.local)

@@ -1,5 +1,7 @@
 //! The declarations of the effective manifest of one variant.
 
+use std::sync::OnceLock;
+
 use elvask_markup::ByName;
 
 use super::manifest::{COMPONENTS, covers};
@@ -7,7 +9,7 @@ use crate::gradle::Variant;
 use crate::intent::{Owner, Query};
 use crate::levels::Levels;
 use crate::merge::{Merged, MergedElement};
-use crate::source::FileId;
+use crate::source::{FileId, Place};
 
 /// A permission that the effective manifest asks for.
 #[derive(Debug, Clone)]
@@ -46,6 +48,10 @@ pub struct Effective<'d> {
     pub queries: Vec<EffectiveQuery>,
     /// The elements of the components.
     components: Vec<usize>,
+    /// The elements of the meta-data; looked for at the first question.
+    meta_data: OnceLock<Vec<usize>>,
+    /// The filters by their places, in order; looked for at the first question.
+    filters: OnceLock<Vec<(Place, usize)>>,
     by_class: ByName,
     /// The element that the launcher starts, by its place in the merged tree: it is asked for very often.
     launcher: Option<usize>,
@@ -82,7 +88,7 @@ impl<'d> Effective<'d> {
         }
         let application = merged.child(root, "application");
         let inside = application.map(|application| application.children.iter().copied()).into_iter().flatten();
-        let is_component = |element: &MergedElement<'_>| COMPONENTS.contains(&element.name) && element.key.is_some();
+        let is_component = |element: &MergedElement<'_>| COMPONENTS.contains(&element.name) && element.key().is_some();
         let components = inside.filter(|id| is_component(merged.at(*id))).collect();
         let mut effective = Effective {
             variant: variant.name.clone(),
@@ -92,6 +98,8 @@ impl<'d> Effective<'d> {
             permissions,
             queries,
             components,
+            meta_data: OnceLock::new(),
+            filters: OnceLock::new(),
             by_class: ByName::default(),
             launcher: None,
         };
@@ -127,8 +135,22 @@ impl<'d> Effective<'d> {
     /// Returns the component of a class; the first one where there are several.
     #[must_use]
     pub fn component<'s>(&'s self, class: &str) -> Option<&'s MergedElement<'d>> {
-        let class_of = |id: &'s usize| self.merged.at(*id).key.as_deref().unwrap_or_default();
+        let class_of = |id: &'s usize| self.merged.at(*id).key().unwrap_or_default();
         self.by_class.first(&self.components, class_of, class).map(|id| self.merged.at(*id))
+    }
+
+    /// Returns the filter whose start tag is at a place.
+    #[must_use]
+    pub fn filter_at(&self, place: Place) -> Option<&MergedElement<'d>> {
+        let filters = self.filters.get_or_init(|| {
+            let all = self.merged.numbers().map(|id| (self.merged.at(id), id));
+            let filters = all.filter(|(element, _)| element.name == "intent-filter");
+            let mut filters: Vec<_> = filters.map(|(element, id)| (element.place, id)).collect();
+            filters.sort_unstable();
+            filters
+        });
+        let at = filters.binary_search_by_key(&place, |(known, _)| *known).ok()?;
+        filters.get(at).map(|(_, id)| self.merged.at(*id))
     }
 
     /// Says whether the launcher starts a component.
@@ -157,7 +179,10 @@ impl<'d> Effective<'d> {
 
     /// Goes through the meta-data of the app and of its components.
     pub fn meta_data(&self) -> impl Iterator<Item = &MergedElement<'d>> {
-        self.merged.all().filter(|element| element.name == "meta-data" && element.key.is_some())
+        let is_it = |element: &MergedElement<'_>| element.name == "meta-data" && element.key().is_some();
+        let found =
+            self.meta_data.get_or_init(|| self.merged.numbers().filter(|id| is_it(self.merged.at(*id))).collect());
+        found.iter().map(|id| self.merged.at(*id))
     }
 }
 

@@ -172,6 +172,18 @@ impl<'d> ManifestView<'d> {
         self.by_class.first(&self.components, |one| &one.class, class)
     }
 
+    /// Goes through the components that have filters, in their order, without a look at the others.
+    pub fn with_filters(&self) -> impl Iterator<Item = &Component<'d>> {
+        let around = self.document.named("intent-filter").filter_map(Element::parent);
+        let at = |element: &Element<'_>| element.open().start;
+        let components = around
+            .filter_map(move |parent| self.components.binary_search_by_key(&at(&parent), |one| at(&one.element)).ok());
+        let mut last = None;
+        components
+            .filter(move |found| last.replace(*found) != Some(*found))
+            .filter_map(|found| self.components.get(found))
+    }
+
     /// Returns the component that the launcher starts.
     #[must_use]
     pub fn launcher(&self) -> Option<&Component<'d>> {

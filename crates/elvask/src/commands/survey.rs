@@ -471,6 +471,10 @@ fn place(app: &App, place: Place, origin: Option<&str>) -> String {
 }
 
 fn shorten(text: &str, most: usize) -> String {
+    // Most values are a short word.
+    if text.len() <= most && text.bytes().all(|byte| byte.is_ascii_graphic()) {
+        return text.to_owned();
+    }
     let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
     if line.chars().count() <= most {
         return line;

@@ -19,6 +19,5 @@ pub(crate) fn style(style: Style) -> (String, String) {
 
 /// Returns a text in a style.
 pub(crate) fn paint(with: Style, text: &str) -> String {
-    let (on, off) = style(with);
-    format!("{on}{text}{off}")
+    format!("{}{text}{}", with.render(), with.render_reset())
 }

@@ -34,7 +34,12 @@ impl Rule for AttributeIdle {
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         let all: Vec<IdleAttribute> = idle_attributes().collect();
         let mut told: Vec<&str> = Vec::new();
-        for element in manifest.document.elements().filter(|element| element.attribute(TOOLS, "node").is_none()) {
+        let mut kinds: Vec<&str> = all.iter().map(|idle| idle.element).collect();
+        kinds.sort_unstable();
+        kinds.dedup();
+        let mut elements: Vec<Element<'_>> = kinds.iter().flat_map(|kind| manifest.document.named(kind)).collect();
+        elements.sort_by_key(|element| element.span().start);
+        for element in elements.into_iter().filter(|element| element.attribute(TOOLS, "node").is_none()) {
             for idle in all.iter().filter(|idle| idle.element == element.name()) {
                 let Some(value) = element.value(ANDROID, idle.attribute) else { continue };
                 // Once for a kind of element: an app of forty screens has forty orientations.

@@ -35,15 +35,13 @@ impl Rule for ComponentMisplaced {
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         let Some(application) = manifest.application else { return };
         let package = context.app.android.as_ref().and_then(|android| android.namespace.as_deref());
-        let mut open = vec![manifest.root];
-        while let Some(element) = open.pop() {
-            // Those of other apps that are asked about stand in <queries>.
-            if element.name() == "queries" {
+        for element in COMPONENTS.iter().flat_map(|kind| manifest.document.named(kind)) {
+            let parent = element.parent();
+            if parent.is_none() || parent == Some(application) {
                 continue;
             }
-            open.extend(element.children());
-            let parent = element.parent();
-            if !COMPONENTS.contains(&element.name()) || parent.is_none() || parent == Some(application) {
+            // Those of other apps that are asked about stand in <queries>.
+            if std::iter::successors(parent, |around| around.parent()).any(|around| around.name() == "queries") {
                 continue;
             }
             let Some(name) = element.value(ANDROID, "name") else { continue };

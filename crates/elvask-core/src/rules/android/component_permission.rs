@@ -31,7 +31,7 @@ impl Rule for ComponentPermission {
     }
 
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
-        for component in &manifest.components {
+        for component in manifest.with_filters() {
             let element = component.element;
             if element.attribute(TOOLS, "node").is_some() {
                 continue;

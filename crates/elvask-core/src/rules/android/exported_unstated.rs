@@ -56,7 +56,7 @@ impl Rule for ExportedUnstated {
                     context
                         .variants
                         .iter()
-                        .any(|variant| variant.owner(owner).is_some_and(|owner| owner.key.as_deref() == Some(class)))
+                        .any(|variant| variant.owner(owner).is_some_and(|owner| owner.key() == Some(class)))
                 });
                 if asked {
                     continue;

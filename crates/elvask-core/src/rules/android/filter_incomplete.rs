@@ -136,8 +136,8 @@ fn insert_named(
     name: &str,
 ) -> Vec<elvask_markup::Edit> {
     let children = || filter.element.children();
-    let before: Option<Element<'_>> = children().filter(|child| child.name() == kind).last();
-    let before = before.or_else(|| children().filter(|child| child.name() == "action").last());
+    let before: Option<Element<'_>> = children().rfind(|child| child.name() == kind);
+    let before = before.or_else(|| children().rfind(|child| child.name() == "action"));
     let slot = before.map_or(Slot::First, |last| Slot::After(last.node()));
     plan::insert(filter.element, slot, &[Fragment::new(kind).with(format!("{}:name", manifest.prefix()), name)])
 }

@@ -56,7 +56,7 @@ impl Rule for MetaDataMisplaced {
             let (title, edits) = if right {
                 (format!("remove it: <{}> has it already", target.name()), vec![plan::remove(declared.element.node())])
             } else {
-                let last = target.children_named("meta-data").last();
+                let last = target.children_named("meta-data").next_back();
                 let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
                 (format!("move it into <{}>", target.name()), plan::move_into(declared.element, target, slot))
             };

@@ -44,17 +44,15 @@ impl Rule for ResourceMissing {
             let mut open = vec![manifest.root];
             while let Some(element) = open.pop() {
                 open.extend(element.children());
-                // What is taken out refers to nothing.
-                if element.value(TOOLS, "node").is_some_and(|node| node.starts_with("remove")) {
-                    continue;
-                }
                 for attribute in element.attributes() {
                     let value = element.value_of(attribute);
                     let Some(name) = value.strip_prefix('@').filter(|name| references(&value).any(|one| one == *name))
                     else {
                         continue;
                     };
-                    if told.iter().any(|known| known == name) {
+                    // What is taken out refers to nothing.
+                    let is_removed = element.value(TOOLS, "node").is_some_and(|node| node.starts_with("remove"));
+                    if is_removed || told.iter().any(|known| known == name) {
                         continue;
                     }
                     let place = manifest.at(attribute.value);

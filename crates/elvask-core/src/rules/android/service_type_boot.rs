@@ -1,5 +1,6 @@
 //! `service-type-boot`: a service that may not start when the device starts is beside a receiver that is called then.
 
+use elvask_markup::xml::Element;
 use elvask_needs::remedy::Remedy;
 use elvask_platform::Platform;
 use elvask_platform::android::service_types;
@@ -33,18 +34,17 @@ impl Rule for ServiceTypeBoot {
     }
 
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
-        let components = || {
-            let all = manifest.components.iter().map(|one| one.element);
-            all.filter(|element| element.attribute(TOOLS, "node").is_none())
-        };
-        let actions = components().filter(|element| element.name() == "receiver").flat_map(|receiver| {
+        let counts = |element: &Element<'_>| element.attribute(TOOLS, "node").is_none();
+        let receivers = manifest.with_filters().map(|one| one.element).filter(|one| one.name() == "receiver");
+        let actions = receivers.filter(counts).flat_map(|receiver| {
             receiver.children_named("intent-filter").flat_map(|filter| filter.children_named("action"))
         });
         let boot = actions
             .into_iter()
             .find(|action| action.value(ANDROID, "name").is_some_and(|name| BOOT.contains(&name.as_ref())));
         let Some(boot) = boot else { return };
-        for service in components().filter(|element| element.name() == "service") {
+        let services = manifest.components.iter().map(|one| one.element).filter(|one| one.name() == "service");
+        for service in services.filter(counts) {
             let stated = service.value(ANDROID, "foregroundServiceType").unwrap_or_default();
             let barred = service_types().find(|one| {
                 one.not_from_boot.is_some_and(|since| context.levels.target >= since)

@@ -125,7 +125,7 @@ fn of_service(
         }
     }
     let target = variant.levels.target;
-    let class = service.key.as_deref().unwrap_or_default();
+    let class = service.key().unwrap_or_default();
     let class = class.rsplit('.').next().unwrap_or(class);
     // A library's service is often for a part of it that the app does not use: it leaves the permissions to those that do.
     let brought = matches!(variant.merged.roles.get(service.input), Some(Role::Library(_)));

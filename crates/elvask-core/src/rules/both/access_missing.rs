@@ -1,7 +1,7 @@
 //! `access-missing`: the owner says that a hybrid app connects to a place, and its config.xml does not let it.
 
+use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Fragment, Slot};
-use elvask_markup::xml::{Document, Element};
 use elvask_needs::remedy::Remedy;
 use elvask_project::source::Place;
 
@@ -41,9 +41,8 @@ impl Rule for AccessMissing {
         wanted.extend(hosts.chain(open).map(|place| ("access", "origin", place)));
         wanted.extend(network.navigation.iter().map(|one| ("allow-navigation", "href", one.text.clone())));
         wanted.extend(network.intents.iter().map(|one| ("allow-intent", "href", one.text.clone())));
-        let text = std::sync::Arc::clone(&context.sources.file(widget.file).text);
-        let Ok(document) = Document::parse(text) else { return };
-        let listed = stated(widget.file, &document);
+        let Ok(document) = context.sources.file(widget.file).xml() else { return };
+        let listed = stated(widget.file, document);
         for (element, attribute, place) in wanted {
             let is_let = listed.iter().any(|one| {
                 // What may be shown may be asked for, too.
@@ -54,7 +53,7 @@ impl Rule for AccessMissing {
                 continue;
             }
             let root = document.root();
-            let last = root.children().filter(|child| child.name() == element).last();
+            let last = root.children().rfind(|child| child.name() == element);
             let slot = last.or_else(|| before_platforms(root)).map_or(Slot::Last, |one| Slot::After(one.node()));
             let edits = plan::insert(root, slot, &[Fragment::new(element).with(attribute, place.clone())]);
             let at = Place { file: widget.file, span: last.unwrap_or(root).name_span() };

@@ -1,6 +1,5 @@
 //! `access-open`: a hybrid app names places that it may reach, and all others beside them.
 
-use elvask_markup::xml::Document;
 use elvask_needs::remedy::Remedy;
 
 use crate::context::Context;
@@ -30,9 +29,8 @@ impl Rule for AccessOpen {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(widget) = &context.app.widget else { return };
-        let text = std::sync::Arc::clone(&context.sources.file(widget.file).text);
-        let Ok(document) = Document::parse(text) else { return };
-        let all = stated(widget.file, &document);
+        let Ok(document) = context.sources.file(widget.file).xml() else { return };
+        let all = stated(widget.file, document);
         for wide in all.iter().filter(|one| is_everything(&one.pattern)) {
             let same = |one: &&Access| one.element == wide.element && one.platform == wide.platform;
             let narrower = all.iter().filter(same).find(|one| !is_everything(&one.pattern));

@@ -95,7 +95,7 @@ fn on_android(context: &Context<'_>, variant: &Effective<'_>, one: &Cleartext) -
             let fragment =
                 Fragment::new("domain-config").with("cleartextTrafficPermitted", "true").holding(vec![domain(one)]);
             // The configuration for debugging stands last.
-            let last = config.root().children().filter(|child| child.name() != "debug-overrides").last();
+            let last = config.root().children().rfind(|child| child.name() != "debug-overrides");
             let slot = last.map_or(Slot::First, |last| Slot::After(last.node()));
             let edits = plan::insert(config.root(), slot, &[fragment]);
             Some(finding(one, Platform::Android, place, Remedy::edit(title(host), config.file, edits)))

@@ -1,5 +1,7 @@
 //! `value-sample`: a value is one that a plugin gives out for trials.
 
+use std::collections::HashMap;
+
 use elvask_markup::plist::Value;
 use elvask_needs::kinds;
 use elvask_needs::remedy::Remedy;
@@ -81,10 +83,16 @@ fn elsewhere(context: &Context<'_>, known: &[Place], out: &mut Vec<Finding>) {
     if samples.is_empty() {
         return;
     }
+    let mut of_text: HashMap<&str, &Samples<'_>> = HashMap::new();
+    for (text, sample) in samples.iter().flat_map(|sample| sample.texts.iter().map(move |text| (text, sample))) {
+        of_text.entry(text.as_str()).or_insert(sample);
+    }
+    let longest = of_text.keys().map(|text| text.len()).max().unwrap_or_default();
     let mut told: Vec<Place> = known.to_vec();
-    for (text, place, platform) in declared_texts(context) {
-        let sample = samples.iter().find(|sample| sample.texts.contains(&text));
-        let Some(sample) = sample.filter(|_| !told.contains(&place)) else { continue };
+    each_declared_text(context, |text, place, platform| {
+        // Most are longer than any sample, and need no look-up.
+        let sample = if text.len() > longest { None } else { of_text.get(text) };
+        let Some(sample) = sample.filter(|_| !told.contains(&place)) else { return };
         told.push(place);
         let message = format!("`{text}` is a sample value that {} publishes for tests", sample.plugin);
         let mut finding = Finding::new(&ABOUT, sample.subject.clone(), place, message)
@@ -93,7 +101,7 @@ fn elsewhere(context: &Context<'_>, known: &[Place], out: &mut Vec<Finding>) {
             .mend(Remedy::Manual("Put the real value in before the release.".to_owned()));
         finding.platform = Some(platform);
         out.push(finding);
-    }
+    });
 }
 
 /// The texts in which the samples for one answer can stand.
@@ -151,23 +159,19 @@ fn samples<'c>(context: &'c Context<'_>) -> Vec<Samples<'c>> {
     out
 }
 
-/// Returns the texts of the app's own platform files in which a value can stand, with their places.
-fn declared_texts(context: &Context<'_>) -> Vec<(String, Place, Platform)> {
-    let mut out = Vec::new();
+/// Goes through the texts of the app's own platform files in which a value can stand, with their places.
+fn each_declared_text(context: &Context<'_>, mut look: impl FnMut(&str, Place, Platform)) {
     for manifest in &context.manifests {
-        let mut open = vec![manifest.root];
-        while let Some(element) = open.pop() {
+        for element in manifest.document.elements() {
             for attribute in element.attributes() {
-                let value = element.value_of(attribute).into_owned();
-                out.push((value, manifest.at(attribute.value), Platform::Android));
+                look(&element.value_of(attribute), manifest.at(attribute.value), Platform::Android);
             }
-            open.extend(element.children());
         }
     }
     let judged = context.app.android.iter().flat_map(AndroidApp::judged);
     for (_, stated) in judged.flat_map(|variant| &variant.placeholders) {
         if let (Some(value), Some(place)) = (&stated.value, stated.place) {
-            out.push((value.clone(), place, Platform::Android));
+            look(value, place, Platform::Android);
         }
     }
     let lists = context.plist.map(|plist| (plist.file, plist.list));
@@ -175,13 +179,12 @@ fn declared_texts(context: &Context<'_>) -> Vec<(String, Place, Platform)> {
         let mut open: Vec<&Value> = vec![list.root()];
         while let Some(value) = open.pop() {
             if let Some(text) = value.as_str() {
-                out.push((text.to_owned(), Place { file, span: value.span }, Platform::Ios));
+                look(text, Place { file, span: value.span }, Platform::Ios);
             }
             open.extend(value.as_array().unwrap_or_default());
             open.extend(value.as_dict().unwrap_or_default().iter().map(|entry| &entry.value));
         }
     }
-    out
 }
 
 #[cfg(test)]

@@ -54,7 +54,7 @@ impl WrittenFilter<'_, '_> {
 
 /// Returns the filters of the activities and aliases of a manifest.
 pub(in crate::rules) fn filters<'v, 'd>(manifest: &'v ManifestView<'d>) -> Vec<WrittenFilter<'v, 'd>> {
-    let activities = manifest.components.iter().filter(|component| component.element.name().starts_with("activity"));
+    let activities = manifest.with_filters().filter(|component| component.element.name().starts_with("activity"));
     activities
         .flat_map(|component| {
             component.element.children_named("intent-filter").map(move |element| (component, element))

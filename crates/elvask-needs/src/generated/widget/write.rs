@@ -43,7 +43,7 @@ impl Config {
         let name = elements.first().map(|first| first.name.clone()).unwrap_or_default();
         let mut edits = match self.platform(platform) {
             Some(inside) => {
-                let last = inside.children().filter(|child| local(*child) == name).last();
+                let last = inside.children().rfind(|child| local(*child) == name);
                 let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
                 plan::insert(inside, slot, &elements)
             }

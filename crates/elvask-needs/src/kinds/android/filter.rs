@@ -131,10 +131,10 @@ impl KindSpec for Filter {
 
     fn is_about(&self, scene: &Scene<'_>, declared: (&str, Place), wanted: (&str, &Need)) -> bool {
         let Some((_, filter)) = parts(wanted.1) else { return false };
-        scene.variants.iter().any(|variant| {
-            let mut here = variant.merged.all().filter(|one| one.name == "intent-filter" && one.place == declared.1);
-            here.any(|one| takes(&variant.merged, one, filter))
-        })
+        scene
+            .variants
+            .iter()
+            .any(|variant| variant.filter_at(declared.1).is_some_and(|one| takes(&variant.merged, one, filter)))
     }
 
     fn found(&self, scene: &Scene<'_>, _name: &str, need: &Need) -> Vec<Declared> {
@@ -239,6 +239,9 @@ pub(crate) fn has_filter(variant: &Effective<'_>, owner: &Owner, wanted: &Query)
 
 /// Says whether a filter takes all that is wanted. A text with an answer that is not known yet fits any.
 fn takes(merged: &Merged<'_>, filter: &MergedElement<'_>, wanted: &Query) -> bool {
+    if filter.name != "intent-filter" {
+        return false;
+    }
     let children = || merged.children(filter);
     let named =
         |kind: &str, name: &str| children().any(|child| child.name == kind && child.value("name") == Some(name));
@@ -259,8 +262,7 @@ fn takes(merged: &Merged<'_>, filter: &MergedElement<'_>, wanted: &Query) -> boo
     });
     let paths = ["path", "pathPrefix", "pathPattern", "pathSuffix", "pathAdvancedPattern"];
     let takes_any_path = wanted.host.is_some() && paths.iter().all(|local| data(local).is_empty());
-    filter.name == "intent-filter"
-        && wanted.all(Part::Action).into_iter().all(|action| named("action", action))
+    wanted.all(Part::Action).into_iter().all(|action| named("action", action))
         && wanted.categories.iter().all(|category| named("category", category))
         && [Part::Scheme, Part::Host, Part::Port].into_iter().all(has)
         && (takes_any_path || [Part::Path, Part::PathPrefix, Part::PathPattern].into_iter().all(has))

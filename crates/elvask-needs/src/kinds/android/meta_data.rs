@@ -141,7 +141,7 @@ impl KindSpec for MetaData {
     /// Wherever it stands: in the wrong element it is misplaced, not missing.
     fn compare(&self, _scene: &Scene<'_>, side: Side<'_, '_>, name: &str, need: &Need) -> Match {
         let Side::Android(variant) = side else { return Match::Absent };
-        let found = variant.meta_data().find(|declared| declared.key.as_deref() == Some(name));
+        let found = variant.meta_data().find(|declared| declared.key() == Some(name));
         let Some(declared) = found else { return Match::Absent };
         let Some(wanted) = parts(need) else { return Match::Meets };
         let given = declared.value(wanted.attribute);
@@ -174,7 +174,7 @@ impl KindSpec for MetaData {
         let fragment = Fragment::new("meta-data")
             .with(format!("{prefix}:name"), name)
             .with(format!("{prefix}:{}", parts.attribute), parts.value);
-        let last = element.children_named("meta-data").last();
+        let last = element.children_named("meta-data").next_back();
         let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
         let edits = plan::insert(element, slot, &[fragment]);
         Some((manifest.tag(element), manifest_edit(format!("declare {name}"), manifest, edits)))

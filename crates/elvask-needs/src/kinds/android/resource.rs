@@ -171,8 +171,7 @@ impl KindSpec for Resource {
     fn declared(&self, scene: &Scene<'_>) -> Vec<Declared> {
         let mut out = Vec::new();
         for file in scene.app.android.iter().flat_map(|android| &android.resources.values) {
-            let text = std::sync::Arc::clone(&scene.sources.file(file.file).text);
-            let Ok(document) = Document::parse(text) else { continue };
+            let Ok(document) = scene.sources.file(file.file).xml() else { continue };
             for element in document.root().children() {
                 let written = |local| element.attribute_written(local).map(|one| element.value_of(one).into_owned());
                 let Some(name) = written("name") else { continue };
@@ -242,9 +241,8 @@ impl KindSpec for Resource {
             let place = Place { file, span: elvask_markup::Span::at(0) };
             return Some((place, Remedy::edit(title, file, edits).making(usual)));
         }
-        let document = Document::parse(std::sync::Arc::clone(source)).ok()?;
-        let root = document.root();
-        let last = root.children_named(kind).last();
+        let root = scene.sources.file(file).xml().ok()?.root();
+        let last = root.children_named(kind).next_back();
         let slot = last.map_or(Slot::Last, |last| Slot::After(last.node()));
         let edits = plan::insert(root, slot, &[fragment]);
         Some((Place { file, span: root.open() }, Remedy::edit(title, file, edits)))
