@@ -23,6 +23,11 @@ fn pairs(text: &str) -> BTreeMap<String, String> {
 }
 
 fn run(case: &Case) -> String {
+    run_among(case, 0)
+}
+
+/// Runs a case, with so many more elements at the ends of the strongest manifest and of its application, on lines that are there.
+fn run_among(case: &Case, more: usize) -> String {
     let mut sources = Sources::new(Path::new("/app"));
     let build = sources.add(Path::new("/app/build"), "build");
     let mut documents = Vec::new();
@@ -35,6 +40,16 @@ fn run(case: &Case) -> String {
         let text = format!(
             "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\" xmlns:tools=\"http://schemas.android.com/tools\"{package}{root}>\n{body}</manifest>\n"
         );
+        let numbered = |element: &str| -> String {
+            (0..more).map(|at| format!("<{element} android:name=\"neighbour.of{at}\"/>")).collect()
+        };
+        let text = if documents.is_empty() {
+            let inside = format!("{}</application>", numbered("meta-data"));
+            let end = format!("{}</manifest>", numbered("uses-feature"));
+            text.replacen("</application>", &inside, 1).replacen("</manifest>", &end, 1)
+        } else {
+            text
+        };
         let number = |key: &str| given.get(key).map(|value| value.parse().unwrap());
         let (name, role, namespace) = match kind {
             "main" => ("main".to_owned(), Role::Main, Some("example.app".to_owned())),
@@ -145,4 +160,13 @@ fn dump(merged: &Merged<'_>, element: &MergedElement<'_>, sources: &Sources, dep
 #[test]
 fn cases_come_out_as_written() {
     crate::support::run_all("merge", 80, run);
+}
+
+#[test]
+fn what_many_neighbours_stand_beside_is_merged_the_same() {
+    crate::support::run_all("merge", 80, |case| {
+        let among = run_among(case, 40);
+        let lines: Vec<_> = among.lines().filter(|line| !line.contains("neighbour.of")).collect();
+        lines.join("\n")
+    });
 }

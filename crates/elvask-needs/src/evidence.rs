@@ -16,6 +16,7 @@ pub(crate) mod pods;
 mod prose;
 mod scripts;
 mod shown;
+mod sieve;
 pub(crate) mod source;
 mod walk;
 

@@ -545,6 +545,27 @@ mod tests {
     }
 
     #[test]
+    fn elements_are_found_by_their_name_and_from_either_end() {
+        let document = Document::parse("<m><a n='1'/>x<b n='2'/><!-- c --><a n='3'><a n='4'/></a></m>").unwrap();
+        let number = |element: Element<'_>| element.value_of(element.attribute_written("n").unwrap()).into_owned();
+        let named = |name: &str| document.named(name).map(number).collect::<Vec<_>>();
+        assert_eq!(
+            (named("a"), named("b"), named("c")),
+            (vec!["1".into(), "3".into(), "4".into()], vec!["2".into()], vec![])
+        );
+        let nodes = || document.root().node().children();
+        let mut back: Vec<_> = nodes().rev().collect();
+        back.reverse();
+        assert_eq!(nodes().collect::<Vec<_>>(), back);
+        let mut ends = document.root().children();
+        let taken = [ends.next(), ends.next_back(), ends.next_back(), ends.next(), ends.next_back()];
+        assert_eq!(
+            taken.map(|one| one.map(number)),
+            [Some("1".into()), Some("3".into()), Some("2".into()), None, None]
+        );
+    }
+
+    #[test]
     fn a_prefix_stands_for_what_the_innermost_element_binds_it_to() {
         let text =
             |outer: &str, inner: &str| format!("<m xmlns:a=\"u&amp;1\"{outer}><b a:n=\"1\"{inner}/><c a:n=\"2\"/></m>");

@@ -3,6 +3,7 @@
 //! A wrong reading is worse than a missed one: what the words leave open is doubtful and counts for nothing.
 
 mod mentions;
+mod tables;
 mod texts;
 
 use elvask_platform::{Kind, Platform, Strength};
@@ -12,7 +13,7 @@ use texts::{
     without_tags,
 };
 
-use self::mentions::{Mention, mentions};
+use self::mentions::{Mention, may_name, mentions};
 use super::Learned;
 use super::fragment::{Piece, Thing, obey, pieces_of};
 use super::gather::Found;
@@ -58,6 +59,8 @@ struct Heading {
     section: Section,
     /// Whether it makes what stands below it optional.
     optional: bool,
+    /// Whether it may help a name below it to be one.
+    names: bool,
 }
 
 struct Reader<'t, 'f> {
@@ -212,7 +215,8 @@ impl Reader<'_, '_> {
             };
         self.intro.clone_from(&text);
         self.recent.clear();
-        self.headings.push(Heading { level, optional: verdict(&text) == Verdict::Optional, text, section });
+        let (optional, names) = (verdict(&text) == Verdict::Optional, may_name(&text));
+        self.headings.push(Heading { level, optional, names, text, section });
     }
 
     fn section(&self) -> Section {
@@ -271,20 +275,7 @@ impl Reader<'_, '_> {
         let mut column = None;
         for (at, cell) in row.iter().enumerate() {
             let over = head.get(at).map(String::as_str).unwrap_or_default();
-            if over.contains("required") || over.contains("mandatory") || over.contains("needed") && !over.contains(' ')
-            {
-                let text = cell.text.trim().to_lowercase();
-                let no = ["no", "optional", "✗", "❌", "-", "–", "false", "✘", "❎"]
-                    .iter()
-                    .any(|word| text.starts_with(word));
-                column = if text.is_empty() {
-                    None
-                } else if no {
-                    Some(Verdict::Optional)
-                } else {
-                    Some(Verdict::Needed)
-                };
-            }
+            column = tables::says_required(over, &cell.text).unwrap_or(column);
             for (index, (start, place)) in cell.starts.iter().enumerate() {
                 let end = cell.starts.get(index + 1).map_or(cell.text.len(), |(next, _)| *next);
                 whole.push(cell.text.get(*start..end).unwrap_or_default(), *place);
@@ -298,6 +289,14 @@ impl Reader<'_, '_> {
     /// Judges a text clause by clause.
     fn prose(&mut self, prose: &Prose, around: &Around) {
         let table = around.table_head.is_some();
+        let said_around = [&around.list_intro, &around.table_head].into_iter().flatten();
+        // Most paragraphs name nothing, and need not even be parted.
+        let names = may_name(&prose.text)
+            || self.headings.iter().any(|heading| heading.names)
+            || said_around.into_iter().any(|text| may_name(text));
+        if !names && self.last.is_empty() {
+            return;
+        }
         let parts = if table { vec![(0, prose.text.as_str())] } else { clauses(&prose.text) };
         let above = self.said_above();
         let context = format!(
@@ -307,7 +306,8 @@ impl Reader<'_, '_> {
         );
         for (start, clause) in parts {
             self.look_back(clause);
-            let mentioned = mentions(clause, &context);
+            debug_assert!(names || mentions(clause, &context).is_empty(), "{clause}");
+            let mentioned = if names { mentions(clause, &context) } else { Vec::new() };
             if mentioned.is_empty() {
                 continue;
             }

@@ -1,7 +1,7 @@
 //! Native code: the platform symbols that it uses, and what their use requires.
 //!
-//! All symbols of all languages are one automaton; a file is gone through once. Only where something is found are comments,
-//! strings and compile conditions looked at, so that most files cost no more than reading their bytes.
+//! A file that uses none of them is told from one that does by steps over its bytes. Only where something is found are its places looked
+//! for, with one automaton, and comments, strings and compile conditions looked at.
 
 pub(crate) mod around;
 
@@ -15,12 +15,14 @@ use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
 use elvask_markup::LineIndex;
 use elvask_platform::native::{Clue, Family, Symbol, symbols};
 use elvask_platform::{Strength, android, ios};
+use memchr::memmem;
 
 use self::around::{Asking, asking, calls_around, declares, function_around, is_declaration, is_name, is_own_call};
 use super::Learned;
 use super::gather::Found;
 use super::lexer::{Compiled, Conditions, Stretch, Stretches, Style, conditions, stretches};
 use super::shown::{Part, Shown, Use, Within};
+use super::sieve::Sieve;
 use crate::conditions::Range;
 use crate::kinds::of_fact;
 use crate::requirement::{Citation, EvidenceKind, Need, When};
@@ -80,6 +82,17 @@ fn searched_in(family: Option<Family>) -> Vec<&'static str> {
 /// From so many files on, the automaton that is quicker to search with is worth its making.
 const MANY_FILES: usize = 256;
 
+/// What tells fast that a file uses nothing of all this.
+fn sieve(family: Family) -> &'static Sieve {
+    static APPLE: OnceLock<Sieve> = OnceLock::new();
+    static JVM: OnceLock<Sieve> = OnceLock::new();
+    let of_family = match family {
+        Family::Apple => &APPLE,
+        Family::Jvm => &JVM,
+    };
+    of_family.get_or_init(|| Sieve::new(searched_in(Some(family)).into_iter()))
+}
+
 /// The automata of one family of languages: what the other family calls is not looked for, so that each is small enough to be
 /// kept near.
 struct Automata {
@@ -132,8 +145,11 @@ const MAX_PLACES: usize = 200;
 /// Reads one source file into `found`, which holds nothing else; `pod` is the part of the package that it is compiled with,
 /// where that is not a part of every app.
 pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>, found: &mut Found) {
-    let Some(automaton) = automaton(family) else { return };
     // Most files use nothing of all this, and need not even be text for that to be seen.
+    if !sieve(family).holds(bytes) {
+        return;
+    }
+    let Some(automaton) = automaton(family) else { return };
     let matches = automaton.search.find_overlapping_iter(bytes);
     let matches: Vec<_> = matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect();
     if matches.is_empty() {
@@ -155,7 +171,17 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
         Family::Jvm => Conditions::default(),
     };
     let lines = LineIndex::new(&text);
-    let file = Source { text: &text, lines, shown, family, pod, stretches, compiled, asked: RefCell::default() };
+    let file = Source {
+        text: &text,
+        lines,
+        shown,
+        family,
+        pod,
+        stretches,
+        compiled,
+        asked: RefCell::default(),
+        words: RefCell::default(),
+    };
     let mut seen: HashMap<(usize, &str), usize> = HashMap::new();
     for (pattern, start, end) in positions {
         let often = seen.entry((pattern, file.name_at(end))).or_default();
@@ -194,6 +220,8 @@ struct Source<'t> {
     stretches: Stretches,
     compiled: Conditions,
     asked: RefCell<Asked>,
+    /// Of the words that were looked for in all of the file, whether each is there.
+    words: RefCell<HashMap<&'static str, bool>>,
 }
 
 impl Source<'_> {
@@ -257,13 +285,22 @@ impl Source<'_> {
     }
 
     /// Says whether a clue stands in the code as a whole word; a star at either end stands for the rest of one.
-    fn is_in_file(&self, word: &str) -> bool {
+    fn is_in_file(&self, word: &'static str) -> bool {
+        if let Some(known) = self.words.borrow().get(word) {
+            return *known;
+        }
+        let found = self.is_word_in_file(word);
+        self.words.borrow_mut().insert(word, found);
+        found
+    }
+
+    fn is_word_in_file(&self, word: &str) -> bool {
         let (opens, word) = word.strip_prefix('*').map_or((false, word), |word| (true, word));
         let (goes_on, word) = word.strip_suffix('*').map_or((false, word), |word| (true, word));
         let bytes = word.as_bytes();
         let (first, last) =
             (bytes.first().is_some_and(|one| is_name(*one)), bytes.last().is_some_and(|one| is_name(*one)));
-        self.text.match_indices(word).any(|(at, _)| {
+        memmem::find_iter(self.text.as_bytes(), word).any(|at| {
             let before = at.checked_sub(1).is_some_and(|before| is_name(self.byte(before)));
             let after = is_name(self.byte(at + word.len()));
             (!first || opens || !before) && (!last || goes_on || !after) && self.stretches.at(at).is_none()

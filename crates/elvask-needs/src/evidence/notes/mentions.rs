@@ -4,6 +4,7 @@ mod files;
 
 use std::sync::OnceLock;
 
+use aho_corasick::AhoCorasick;
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{Kind, Version, android, ios};
 
@@ -47,6 +48,30 @@ static LOWEST_VERSION: Pattern = Pattern::new(
     r"(?:minimum|requires?|required|deployment target|platform)[^.;0-9]{0,32}\bios[ -]?(?:version |deployment target |target )?[^.;0-9a-z]{0,4}([0-9]{1,2}(?:\.[0-9]{1,2})?)\b",
     &["ios"],
 );
+
+/// The words, in letters of any size, of which each clause has one that names something, or what stands around it.
+const NAMING: [&str; 13] = [
+    "`",
+    "permission",
+    "usagedescription",
+    "privacy",
+    "sdk",
+    "ios",
+    "background mode",
+    "uibackgroundmodes",
+    "capabilit",
+    "entitlement",
+    ".json",
+    ".plist",
+    ".xml",
+];
+
+/// Says whether a text may name something, or help what stands below it to do so.
+pub(super) fn may_name(text: &str) -> bool {
+    static WORDS: OnceLock<Option<AhoCorasick>> = OnceLock::new();
+    let words = WORDS.get_or_init(|| AhoCorasick::builder().ascii_case_insensitive(true).build(NAMING).ok());
+    words.as_ref().is_none_or(|words| words.is_match(text))
+}
 
 /// Finds what a clause names; `context` is what headings, tables and lists around it say, in small letters.
 // In one piece: what one form takes is out of reach for the next.
