@@ -9,6 +9,7 @@ mod forms;
 mod fragment;
 mod gather;
 pub(crate) mod lexer;
+mod library;
 mod manifest;
 mod notes;
 mod owners;
@@ -33,6 +34,7 @@ pub use cache::{Cache, keep, learn_cached, recall_kept};
 pub(crate) use cache::{Seen, recall};
 pub use fragment::{Piece, Pieces, Thing, obey, pieces_of};
 pub(crate) use gather::is_asked_for;
+pub use library::{AndroidLibrary, MANIFEST, library_folder};
 pub(crate) use owners::is_of_taste;
 pub use pods::Pods;
 pub use shown::{Notes, Occurrence, Part, Shown, Use, Within};
@@ -114,6 +116,9 @@ pub struct Evidence {
     /// It brings native code that is compiled already.
     #[serde(default)]
     pub binaries: Vec<String>,
+    /// The Android library that its build makes, where nothing of that can change unseen.
+    #[serde(default)]
+    pub android: Option<AndroidLibrary>,
     /// How many files were read.
     pub files: usize,
 }

@@ -20,10 +20,15 @@ impl Pattern {
         Pattern { pattern, words, finders: OnceLock::new(), made: OnceLock::new() }
     }
 
+    /// Says whether a text holds one of the words without which nothing matches.
+    pub(crate) fn may_match(&self, text: &str) -> bool {
+        let finders = self.finders.get_or_init(|| self.words.iter().map(|word| Finder::new(word.as_bytes())).collect());
+        finders.is_empty() || finders.iter().any(|word| word.find(text.as_bytes()).is_some())
+    }
+
     /// Returns the pattern for a text that may match.
     fn on(&self, text: &str) -> Option<&Regex> {
-        let finders = self.finders.get_or_init(|| self.words.iter().map(|word| Finder::new(word.as_bytes())).collect());
-        if !finders.is_empty() && !finders.iter().any(|word| word.find(text.as_bytes()).is_some()) {
+        if !self.may_match(text) {
             return None;
         }
         self.made.get_or_init(|| made(self.pattern)).as_ref()

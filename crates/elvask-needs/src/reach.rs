@@ -145,14 +145,18 @@ fn wider_capabilities(evidence: &Evidence) -> Vec<&'static str> {
     let needs = |name: &str| capability::capability(name).into_iter().flat_map(capability::Capability::needs);
     let is_wider = |wide: &str, narrow: &str| {
         let has = |name: &str, wanted: &str| needs(name).any(|need| need.name == wanted);
-        let all = needs(narrow).all(|need| has(wide, need.name));
         let more = |platform: Platform| {
             needs(wide).any(|need| need.platform == platform && !has(narrow, need.name))
                 || needs(narrow).all(|need| need.platform != platform)
         };
-        wide != narrow && all && more(Platform::Android) && more(Platform::Ios)
+        wide != narrow
+            && needs(narrow).all(|need| has(wide, need.name))
+            && more(Platform::Android)
+            && more(Platform::Ios)
     };
-    let all: Vec<_> = evidence.requirements.iter().filter_map(capability_of).collect();
+    let mut all: Vec<_> = evidence.requirements.iter().filter_map(capability_of).collect();
+    all.sort_unstable();
+    all.dedup();
     all.iter().copied().filter(|wide| all.iter().any(|narrow| is_wider(wide, narrow))).collect()
 }
 

@@ -29,6 +29,10 @@ pub fn placeholder_in(value: &str, used: ValueUse) -> Option<&str> {
     {
         return Some(trimmed);
     }
+    // All that follows is a word; most values of manifests are numbers.
+    if !trimmed.contains(char::is_alphabetic) {
+        return None;
+    }
     let bracketed = [('<', '>'), ('[', ']')].iter().find_map(|(open, close)| {
         let start = trimmed.find(*open)?;
         let end = start + trimmed.get(start..)?.find(*close)?;
@@ -174,7 +178,13 @@ impl HeadingKinds {
         });
         let phrases = PHRASES.get_or_init(|| of_headings().filter(|(form, _)| form.contains(' ')).collect());
         let of_words = words.iter().filter_map(|word| by_word.get(word)).fold(0, |all, kinds| all | kinds);
-        let of_phrases = phrases.iter().filter(|(phrase, _)| words.len() > 1 && heading.contains(phrase));
+        // In so short a text a walk is quicker than a search.
+        let holds = |phrase: &str| {
+            let first = phrase.as_bytes().first();
+            let mut parts = heading.as_bytes().windows(phrase.len());
+            parts.any(|part| part.first() == first && part == phrase.as_bytes())
+        };
+        let of_phrases = phrases.iter().filter(|(phrase, _)| words.len() > 1 && holds(phrase));
         HeadingKinds(of_phrases.fold(of_words, |all, (_, kind)| all | kind))
     }
 
@@ -197,6 +207,7 @@ mod tests {
         assert_eq!(purpose("Your text here"), Some("Your text here"));
         assert_eq!(purpose("We need <reason>."), Some("<reason>"));
         assert_eq!(purpose("xxx"), Some("xxx"));
+        assert_eq!(["...", "12", "<1>", "[2] 3"].map(purpose), [Some("..."), None, None, None]);
         assert_eq!(purpose("Finds rings near you, in meadows and on mudflats."), None);
         assert_eq!(purpose("Voeg een foto toe aan Todos."), None, "whole words alone");
         let machine = |text| placeholder_in(text, ValueUse::Machine);

@@ -10,8 +10,8 @@ pub const TOOLS: &str = "http://schemas.android.com/tools";
 #[must_use]
 pub fn full_class(name: &str, namespace: Option<&str>) -> String {
     match namespace {
-        Some(namespace) if name.starts_with('.') => format!("{namespace}{name}"),
-        Some(namespace) if !name.contains('.') => format!("{namespace}.{name}"),
+        Some(namespace) if name.starts_with('.') => [namespace, name].concat(),
+        Some(namespace) if !name.contains('.') => [namespace, ".", name].concat(),
         _ => name.to_owned(),
     }
 }

@@ -1,5 +1,7 @@
 //! How the program behaves among other programs.
 
+use std::fs::File;
+use std::path::Path;
 use std::process::{Command, Stdio};
 
 use crate::support::{App, MANIFEST, elvask};
@@ -261,6 +263,74 @@ fn what_was_learnt_is_remembered_until_a_file_changes_and_damage_does_no_harm() 
     age(code);
     let again = show();
     assert!(!again.contains("NSMotion") && again.contains("NSSpeechRecognition"), "{again}");
+}
+
+/// Makes all below a folder look as if nobody had touched it for a minute: what is younger is not remembered.
+fn age(folder: &Path) {
+    let old = std::time::SystemTime::now() - std::time::Duration::from_secs(60);
+    for entry in std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()) {
+        if entry.is_dir() {
+            age(&entry);
+        } else {
+            File::options().write(true).open(entry).unwrap().set_modified(old).unwrap();
+        }
+    }
+    File::open(folder).unwrap().set_modified(old).unwrap();
+}
+
+#[test]
+fn the_library_that_a_package_makes_is_remembered_until_its_build_or_manifest_changes() {
+    let app = App::with(&[("android/app/src/main/AndroidManifest.xml", BARE)]);
+    app.write("package.json", "{\"dependencies\":{\"curlew_dictation\":\"1\"}}");
+    let package = "node_modules/curlew_dictation";
+    let (build, manifest) =
+        (format!("{package}/android/build.gradle"), format!("{package}/android/src/main/AndroidManifest.xml"));
+    app.write(&format!("{package}/package.json"), "{\"version\":\"1.0.0\"}");
+    let cache = tempfile::tempdir().unwrap();
+    let merged = || {
+        let ran = app.run_with(&[("ELVASK_CACHE_DIR", cache.path().to_str().unwrap())], &["survey", "--merged"]);
+        assert_eq!(ran.code, 0, "{}", ran.err);
+        ran.out
+            .lines()
+            .filter_map(|line| line.split("android:name=\"").nth(1)?.split('"').next())
+            .map(str::to_owned)
+            .collect::<Vec<_>>()
+    };
+    let text = |name: &str| {
+        format!(
+            "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n  <application>\n    <service android:name=\"{name}\" />\n  </application>\n</manifest>\n"
+        )
+    };
+    // Each state is asked for three times: once as it comes to be, once to be remembered, and once out of what was remembered.
+    let states: [(&str, Option<&str>, &[&str]); 6] = [
+        ("android { namespace 'example.curlew' }", Some(".Listen"), &["example.curlew.Listen"]),
+        ("android { namespace 'example.plover' }", Some(".Listen"), &["example.plover.Listen"]),
+        ("android { namespace 'example.plover' }", Some(".Speak"), &["example.plover.Speak"]),
+        ("android { namespace 'example.plover' }", None, &[]),
+        ("android { namespace 'example.plover' }", Some(".Speak"), &["example.plover.Speak"]),
+        (
+            "android {\n namespace 'example.tern'\n sourceSets { main { manifest.srcFile '../Other.xml' } }\n}",
+            Some(".Speak"),
+            &[],
+        ),
+    ];
+    for (script, service, expected) in states {
+        app.write(&build, script);
+        match service {
+            Some(name) => app.write(&manifest, text(name)),
+            None => std::fs::remove_file(app.path(&manifest)).unwrap(),
+        }
+        assert_eq!(merged(), expected, "{script} {service:?}");
+        age(&app.path(package));
+        assert_eq!([merged(), merged()], [expected, expected], "{script} {service:?}");
+    }
+    // A manifest outside of what is watched is read each time.
+    app.write(&format!("{package}/Other.xml"), text(".First"));
+    age(&app.path(package));
+    assert_eq!([merged(), merged()], [["example.tern.First"], ["example.tern.First"]]);
+    app.write(&format!("{package}/Other.xml"), text(".Second"));
+    age(&app.path(package));
+    assert_eq!([merged(), merged()], [["example.tern.Second"], ["example.tern.Second"]]);
 }
 
 #[test]

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use elvask_markup::xml::Document;
+use elvask_needs::evidence::{MANIFEST, library_folder};
 use elvask_platform::Platform;
 use elvask_project::appfiles::{AndroidApp, LibraryManifest, LoadError, Resources};
 use elvask_project::files::{Files, normal};
@@ -19,8 +20,6 @@ use rayon::prelude::*;
 
 use super::folders;
 use crate::app::{Choice, Plugin};
-
-const MANIFEST: &str = "src/main/AndroidManifest.xml";
 
 /// How deep below the app's root its module may lie.
 const DEPTH: usize = 5;
@@ -229,20 +228,28 @@ pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[
         .enumerate()
         .filter(|(_, plugin)| plugin.platforms.contains(&Platform::Android))
         .filter(|(_, plugin)| !plugin.is_out(Platform::Android))
-        .filter_map(|(at, plugin)| Some((at, plugin.name.clone(), plugin.root.clone()?)))
+        .filter_map(|(at, plugin)| Some((at, plugin, plugin.root.as_deref()?)))
         .collect();
-    let read = |(at, name, root): (usize, String, PathBuf)| {
-        let folder = [root.join("android"), root]
-            .into_iter()
-            .find(|folder| files.is_file(&folder.join(MANIFEST)) || build_file(files, folder).is_some())?;
-        Some((at, name, gradle::read_alone(files, &folder)))
+    let read = |(at, plugin, root): (usize, &Plugin, &Path)| {
+        let name = plugin.name.clone();
+        // What was learnt of the package has it already.
+        if let Some(known) = plugin.evidence.as_deref().and_then(|evidence| evidence.android.as_ref()) {
+            let build = LibraryBuild {
+                namespace: known.namespace.clone(),
+                min_level: known.min_level,
+                target_level: known.target_level,
+                manifest: root.join(&known.manifest),
+            };
+            return Some(Wanted { text: Some(known.text.clone()), ..wanted(build, name, Some(at), Vec::new()) });
+        }
+        let folder = library_folder(files, root)?;
+        Some(wanted(gradle::read_alone(files, &folder), name, Some(at), Vec::new()))
     };
     let found: Vec<_> = match native.len() {
         0..16 => native.into_iter().filter_map(read).collect(),
         _ => native.into_par_iter().filter_map(read).collect(),
     };
-    let of_plugin = |(at, name, build)| wanted(build, name, Some(at), Vec::new());
-    let mut libraries: Vec<Wanted> = found.into_iter().map(of_plugin).collect();
+    let mut libraries = found;
     // The modules of the same build that the app's module depends on, directly or through each other.
     let mut open: Vec<(&Module, Vec<String>)> = app.modules.iter().take(1).map(|module| (module, Vec::new())).collect();
     let mut seen = vec![app.module.clone()];
@@ -274,6 +281,8 @@ struct Wanted {
     namespace: Option<String>,
     configurations: Vec<String>,
     path: PathBuf,
+    /// The text of the manifest where that is known; nothing in it where there is none.
+    text: Option<Option<String>>,
 }
 
 fn wanted(build: LibraryBuild, name: String, plugin: Option<usize>, configurations: Vec<String>) -> Wanted {
@@ -285,19 +294,21 @@ fn wanted(build: LibraryBuild, name: String, plugin: Option<usize>, configuratio
         // What a package's files leave open, its build sets: nothing is made up for it.
         levels_unknown: true,
     };
-    Wanted { library, namespace: build.namespace, configurations, path: build.manifest }
+    Wanted { library, namespace: build.namespace, configurations, path: build.manifest, text: None }
 }
 
 /// Reads the manifests of libraries. One that cannot be read is told and left out.
 fn read_manifests(loading: &mut Loading<'_>, wanted: Vec<Wanted>) -> Vec<LibraryManifest> {
     let files = loading.files;
     // Without a manifest of its own, a library gets an empty one.
-    let read = |one: Wanted| {
-        files.is_file(&one.path).then(|| {
-            let document = read_text(files, &one.path).map_err(|error| error.message());
-            let document = document.and_then(|text| Document::parse(text).map_err(|error| error.to_string()));
-            (one, document)
-        })
+    let read = |mut one: Wanted| {
+        let text = match one.text.take() {
+            Some(known) => Ok(known?),
+            None if files.is_file(&one.path) => read_text(files, &one.path).map_err(|error| error.message()),
+            None => return None,
+        };
+        let document = text.and_then(|text| Document::parse(text).map_err(|error| error.to_string()));
+        Some((one, document))
     };
     let read: Vec<_> = match wanted.len() {
         0..16 => wanted.into_iter().filter_map(read).collect(),

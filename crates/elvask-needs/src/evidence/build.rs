@@ -378,6 +378,9 @@ pub(super) fn modules(text: &str) -> Vec<String> {
 
 /// Returns the artifacts of repositories that a Gradle script depends on, by group and name.
 pub(super) fn artifacts(text: &str) -> Vec<String> {
+    if !ARTIFACT.may_match(text) {
+        return Vec::new();
+    }
     let plain = without_comments(text);
     ARTIFACT.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
 }

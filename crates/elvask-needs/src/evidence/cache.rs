@@ -7,7 +7,7 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 
 use super::walk::{Tree, walk};
-use super::{Evidence, gather};
+use super::{Evidence, gather, library};
 
 /// The sum of the tables and of the code that read packages; what another reader learnt is forgotten.
 const READER: &str = env!("ELVASK_READER");
@@ -172,7 +172,8 @@ fn key(root: &Path, name: &str) -> String {
 
 /// Looks into the files of a package, or recalls what they showed if none has changed.
 pub fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> Evidence {
-    let Some(cache) = cache else { return gather::gather(files, &walk(files, root)) };
+    let look = |tree: &Tree| Evidence { android: library::of(files, root, tree), ..gather::gather(files, tree) };
+    let Some(cache) = cache else { return look(&walk(files, root)) };
     let seen = |tree: &Tree| Seen {
         folders: tree.folders.clone(),
         files: tree.files.iter().map(|file| file.shown.clone()).collect(),
@@ -180,7 +181,7 @@ pub fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -
             .chain(tree.binaries.iter().cloned())
             .collect(),
     };
-    recall(files, cache, (root, "package"), (|| walk(files, root), seen), |tree| gather::gather(files, tree))
+    recall(files, cache, (root, "package"), (|| walk(files, root), seen), look)
 }
 
 /// Puts the sum of a record, and of what reads it, before it.

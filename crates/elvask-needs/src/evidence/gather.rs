@@ -290,6 +290,7 @@ pub(super) fn finish(mut found: Found) -> Evidence {
         for_development: found.for_development,
         runtime_module: found.runtime_module,
         binaries: found.binaries,
+        android: None,
     }
 }
 
@@ -348,7 +349,8 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     }
     found.about = about(around.package_json.as_ref(), &texts(files, tree, Role::Pubspec, &mut found));
     compiled_already(tree, &mut found);
-    fetched(&scripts, &mut found);
+    let artifacts: Vec<String> = scripts.iter().flat_map(|(_, text)| build::artifacts(text)).collect();
+    fetched(&artifacts, &mut found);
     let sources = tree.files.iter().filter_map(|file| match file.role {
         Role::Source(Family::Jvm) => build::ships(&file.shown, &scripts).then_some((file, Family::Jvm, None)),
         Role::Source(family) => match descriptions.takes(&file.shown) {
@@ -411,7 +413,6 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
         !dependency || !scripts.iter().any(|(_, text)| text.contains(&learned.name))
     });
     owners::ask_all(files, tree, &sources, &mut noted);
-    let artifacts: Vec<String> = scripts.iter().flat_map(|(_, text)| build::artifacts(text)).collect();
     owners::look_for_classes(&sources, &artifacts, !found.binaries.is_empty(), &mut noted);
     found.merge(noted);
     // What the package's own privacy manifest gives a reason for, the app need not.
@@ -439,11 +440,11 @@ fn about(json: Option<&serde_json::Value>, pubspec: &[(&PackageFile, String)]) -
 }
 
 /// Notes what the package's build fetches: what that needs is not looked into.
-fn fetched(scripts: &[(&PackageFile, String)], found: &mut Found) {
+fn fetched(artifacts: &[String], found: &mut Found) {
     let own = found.pods.names.clone();
     let pods = found.pods.depends.iter().filter(|name| !name.starts_with(':') && !own.contains(name)).cloned();
     let mut names: Vec<String> = pods.collect();
-    names.extend(scripts.iter().flat_map(|(_, text)| build::artifacts(text)));
+    names.extend(artifacts.iter().cloned());
     names.dedup();
     if names.is_empty() {
         return;

@@ -13,7 +13,7 @@ use texts::{
     without_tags,
 };
 
-use self::mentions::{Mention, may_name, mentions};
+use self::mentions::{Mention, OF_THE_LAST, SPEAKING_BACK, may_help, may_name, may_speak_back, mentions};
 use super::Learned;
 use super::fragment::{Piece, Thing, obey, pieces_of};
 use super::gather::Found;
@@ -60,7 +60,7 @@ struct Heading {
     /// Whether it makes what stands below it optional.
     optional: bool,
     /// Whether it may help a name below it to be one.
-    names: bool,
+    helps: bool,
 }
 
 struct Reader<'t, 'f> {
@@ -215,8 +215,8 @@ impl Reader<'_, '_> {
             };
         self.intro.clone_from(&text);
         self.recent.clear();
-        let (optional, names) = (verdict(&text) == Verdict::Optional, may_name(&text));
-        self.headings.push(Heading { level, optional, names, text, section });
+        let (optional, helps) = (verdict(&text) == Verdict::Optional, may_help(&text));
+        self.headings.push(Heading { level, optional, helps, text, section });
     }
 
     fn section(&self) -> Section {
@@ -292,9 +292,9 @@ impl Reader<'_, '_> {
         let said_around = [&around.list_intro, &around.table_head].into_iter().flatten();
         // Most paragraphs name nothing, and need not even be parted.
         let names = may_name(&prose.text)
-            || self.headings.iter().any(|heading| heading.names)
-            || said_around.into_iter().any(|text| may_name(text));
-        if !names && self.last.is_empty() {
+            || self.headings.iter().any(|heading| heading.helps)
+            || said_around.into_iter().any(|text| may_help(text));
+        if !names && (self.last.is_empty() || !may_speak_back(&prose.text)) {
             return;
         }
         let parts = if table { vec![(0, prose.text.as_str())] } else { clauses(&prose.text) };
@@ -329,13 +329,8 @@ impl Reader<'_, '_> {
             return;
         }
         let lower = clause.trim().to_lowercase();
-        let of_last_line = lower.contains("the last line") || lower.contains("the last one");
-        let speaks_of_it = [
-            "this ", "it ", "it's ", "these ", "they ", "you may ", "you can ", "if no ", "if that ", "if this ",
-            "if it ", "only ",
-        ]
-        .iter()
-        .any(|start| lower.starts_with(start));
+        let of_last_line = OF_THE_LAST.iter().any(|words| lower.contains(words));
+        let speaks_of_it = SPEAKING_BACK.iter().any(|start| lower.starts_with(start));
         if !(of_last_line || speaks_of_it) || verdict(clause) != Verdict::Optional {
             return;
         }

@@ -66,11 +66,45 @@ const NAMING: [&str; 13] = [
     ".xml",
 ];
 
-/// Says whether a text may name something, or help what stands below it to do so.
+/// Of those the ones that count where they are said in a heading, or before a list or table.
+const HELPING: [&str; 4] = ["permission", "background mode", "uibackgroundmodes", "capabilit"];
+
+/// Words that are looked for in letters of any size.
+struct Words(OnceLock<Option<AhoCorasick>>);
+
+impl Words {
+    fn are_in(&self, words: &[&str], text: &str) -> bool {
+        let search = self.0.get_or_init(|| AhoCorasick::builder().ascii_case_insensitive(true).build(words).ok());
+        search.as_ref().is_none_or(|search| search.is_match(text))
+    }
+}
+
+/// Says whether a text may name something.
 pub(super) fn may_name(text: &str) -> bool {
-    static WORDS: OnceLock<Option<AhoCorasick>> = OnceLock::new();
-    let words = WORDS.get_or_init(|| AhoCorasick::builder().ascii_case_insensitive(true).build(NAMING).ok());
-    words.as_ref().is_none_or(|words| words.is_match(text))
+    static WORDS: Words = Words(OnceLock::new());
+    WORDS.are_in(&NAMING, text)
+}
+
+/// Says whether a text may help what stands below it to name something.
+pub(super) fn may_help(text: &str) -> bool {
+    static WORDS: Words = Words(OnceLock::new());
+    WORDS.are_in(&HELPING, text)
+}
+
+/// How clauses start that speak of what was named before, and how they speak of the last of it.
+pub(super) const OF_THE_LAST: [&str; 2] = ["the last line", "the last one"];
+pub(super) const SPEAKING_BACK: [&str; 12] = [
+    "this ", "it ", "it's ", "these ", "they ", "you may ", "you can ", "if no ", "if that ", "if this ", "if it ",
+    "only ",
+];
+
+/// Says whether a clause of a text may speak of what was named before.
+pub(super) fn may_speak_back(text: &str) -> bool {
+    static WORDS: Words = Words(OnceLock::new());
+    // The end of a line is a space, too.
+    static ALL: OnceLock<Vec<&str>> = OnceLock::new();
+    let all = ALL.get_or_init(|| OF_THE_LAST.iter().chain(&SPEAKING_BACK).map(|words| words.trim_end()).collect());
+    WORDS.are_in(all, text)
 }
 
 /// Finds what a clause names; `context` is what headings, tables and lists around it say, in small letters.

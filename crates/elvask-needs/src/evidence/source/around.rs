@@ -1,7 +1,10 @@
 //! What stands around a place in code: the call whose argument it is, the function that it is in, and whether the file
 //! declares a function of a name itself.
 
+use std::sync::OnceLock;
+
 use elvask_platform::List;
+use memchr::memmem::Finder;
 
 /// How far back the call around an argument is looked for, in bytes.
 const MAX_CALL: usize = 600;
@@ -100,14 +103,25 @@ pub(super) fn function_around(text: &str, at: usize) -> Option<(&str, bool)> {
 
 /// Returns the name of the function that a line declares to the language or to scripts.
 fn declared_in(line: &str) -> Option<&str> {
+    // Each line above a place is looked at, and most hold none of these.
+    static SIGNS: OnceLock<[Finder<'static>; 2]> = OnceLock::new();
+    let [function, bracket] = SIGNS.get_or_init(|| [Finder::new("fun"), Finder::new("(")]);
     let plain = line.trim();
+    let holds = |sign: &Finder<'_>| sign.find(plain.as_bytes()).is_some();
+    let (may_be_function, may_be_called) = (holds(function), holds(bracket));
+    if !may_be_function && !may_be_called {
+        return None;
+    }
     let word = |rest: &'_ str| -> usize { rest.bytes().position(|byte| !is_name(byte)).unwrap_or(rest.len()) };
-    for keyword in ["fun ", "func "] {
+    for keyword in ["fun ", "func "].into_iter().filter(|_| may_be_function) {
         let starts = plain.find(keyword).filter(|at| *at == 0 || plain.as_bytes().get(at - 1) == Some(&b' '));
         if let Some(start) = starts {
             let rest = plain.get(start + keyword.len()..)?.trim_start();
             return rest.get(..word(rest)).filter(|name| !name.is_empty());
         }
+    }
+    if !may_be_called {
+        return None;
     }
     // Macros and builders that hand a method to scripts name it in their brackets.
     for opening in ["METHOD(", "Function(\""] {
