@@ -114,12 +114,14 @@ fn cell_width(cell: &str) -> usize {
 
 /// Puts rows into columns, two spaces apart, the last column as it is. Cells may hold styles.
 pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
-    let plain = cell_width;
     let mut widths: Vec<usize> = Vec::new();
+    // The last cell of a row needs no room behind it.
+    let behind = |row: &[String]| row.len().saturating_sub(1);
+    let cells: Vec<usize> =
+        rows.iter().flat_map(|row| row.iter().take(behind(row))).map(|cell| cell_width(cell)).collect();
+    let mut known = cells.iter().copied();
     for row in rows {
-        // The last cell of a row needs no room behind it.
-        for (at, cell) in row.iter().enumerate().take(row.len().saturating_sub(1)) {
-            let width = plain(cell);
+        for (at, width) in known.by_ref().take(behind(row)).enumerate() {
             match widths.get_mut(at) {
                 Some(known) => *known = (*known).max(width),
                 None => widths.push(width),
@@ -127,6 +129,7 @@ pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
         }
     }
     let mut out = String::new();
+    let mut known = cells.iter().copied();
     for row in rows {
         let start = out.len();
         out.extend(std::iter::repeat_n(' ', indent));
@@ -135,7 +138,8 @@ pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
             line.push_str(cell);
             if at + 1 < row.len() {
                 let width = widths.get(at).copied().unwrap_or_default();
-                line.extend(std::iter::repeat_n(' ', width.saturating_sub(plain(cell)) + 2));
+                let own = known.next().unwrap_or_default();
+                line.extend(std::iter::repeat_n(' ', width.saturating_sub(own) + 2));
             }
         }
         let end = line.trim_end().len().max(start);

@@ -2,6 +2,7 @@
 
 mod matrix;
 
+use std::fmt::Write as _;
 use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
@@ -463,11 +464,13 @@ fn needed(needed_by: &[NeededBy]) -> String {
 fn place(app: &App, place: Place, origin: Option<&str>) -> String {
     let at = app.sources.position(place);
     let file = &app.sources.file(place.file).shown;
-    let origin = origin
-        .filter(|origin| !origin.starts_with("INFOPLIST_KEY_"))
-        .map(|origin| format!("{origin} "))
-        .unwrap_or_default();
-    paint(FAINT, &clean(&format!("{origin}{}:{}", short_file(file), at.line)))
+    let mut said = String::with_capacity(48);
+    if let Some(origin) = origin.filter(|origin| !origin.starts_with("INFOPLIST_KEY_")) {
+        said.push_str(origin);
+        said.push(' ');
+    }
+    let _ = write!(said, "{}:{}", short_file(file), at.line);
+    paint(FAINT, &clean(&said))
 }
 
 fn shorten(text: &str, most: usize) -> String {

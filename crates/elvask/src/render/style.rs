@@ -1,5 +1,7 @@
 //! The styles in use. Where there is no colour they are taken out again.
 
+use std::fmt::Write as _;
+
 use anstyle::{AnsiColor, Style};
 
 pub(crate) const ERROR: Style = AnsiColor::BrightRed.on_default().bold();
@@ -19,5 +21,9 @@ pub(crate) fn style(style: Style) -> (String, String) {
 
 /// Returns a text in a style.
 pub(crate) fn paint(with: Style, text: &str) -> String {
-    format!("{}{text}{}", with.render(), with.render_reset())
+    let mut out = String::with_capacity(text.len() + 16);
+    let _ = write!(out, "{}", with.render());
+    out.push_str(text);
+    let _ = write!(out, "{}", with.render_reset());
+    out
 }
