@@ -33,6 +33,15 @@ use crate::needs::{Group, Learnt, Requirement};
 
 /// Names the plugins of some requirements: `a needs`, `a and b need`.
 pub(super) fn who_needs<'r>(context: &Context<'_>, requirements: impl IntoIterator<Item = &'r Requirement>) -> String {
+    who(context, requirements, ["needs", "need"])
+}
+
+/// Names the plugins of some requirements with a verb, for one of them and for several.
+pub(super) fn who<'r>(
+    context: &Context<'_>,
+    requirements: impl IntoIterator<Item = &'r Requirement>,
+    [does, do_it]: [&str; 2],
+) -> String {
     let mut names: Vec<&str> = requirements
         .into_iter()
         .filter_map(|requirement| Some(context.app.plugins.get(requirement.plugin)?.name.as_str()))
@@ -41,8 +50,8 @@ pub(super) fn who_needs<'r>(context: &Context<'_>, requirements: impl IntoIterat
     match names.split_last() {
         None => String::new(),
         Some((&crate::declare::OWNER, [])) => "you want".to_owned(),
-        Some((only, [])) => format!("{only} needs"),
-        Some((last, rest)) => format!("{} and {last} need", rest.join(", ")),
+        Some((only, [])) => format!("{only} {does}"),
+        Some((last, rest)) => format!("{} and {last} {do_it}", rest.join(", ")),
     }
 }
 

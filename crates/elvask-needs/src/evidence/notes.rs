@@ -477,7 +477,9 @@ impl Reader<'_, '_> {
                 own_group = Some(format!("notes-{}", self.groups));
             }
             last_group.clone_from(&own_group);
-            let judged = if of_comment == Verdict::Optional || said == Verdict::Optional || under_optional {
+            // What is said of one function, or shown in an example of one, is needed by those who use it.
+            let of_one = section == Section::Reference;
+            let judged = if of_comment == Verdict::Optional || said == Verdict::Optional || under_optional || of_one {
                 Verdict::Optional
             } else {
                 Verdict::Needed

@@ -7,7 +7,7 @@ use elvask_platform::{Kind, Platform};
 use crate::context::Context;
 use crate::finding::{About, Finding, Level};
 use crate::rules::Rule;
-use crate::rules::support::{declared, short};
+use crate::rules::support::{declared, short, who};
 
 /// See the module.
 pub struct PermissionBrought;
@@ -51,12 +51,9 @@ impl Rule for PermissionBrought {
                 .iter()
                 .filter(|other| other.kind() == Kind::Permission && other.name == one.name)
                 .collect();
-            let names: Vec<&str> = requirements
-                .iter()
-                .filter_map(|other| Some(context.app.plugins.get(other.plugin)?.name.as_str()))
-                .collect();
             let name = short(&one.name);
-            let message = format!("{} adds {name}, and nothing else asks for it", names.join(" and "));
+            let who = who(context, requirements.iter().copied(), ["adds", "add"]);
+            let message = format!("{who} {name}, and nothing else asks for it");
             let steps = format!(
                 "If the app does without it: `elvask trim --strip {name} --write`. If it is used, declare it in the app's own manifest."
             );
@@ -76,14 +73,18 @@ mod tests {
 
     const ID: &str = "permission-brought";
 
-    fn app(own: &str, permission: &str) -> Fixture {
+    /// Adds a package whose manifest alone asks for a permission.
+    fn bringing(app: Fixture, name: &str, permission: &str) -> Fixture {
         let library = format!(
             "<manifest xmlns:android=\"http://schemas.android.com/apk/res/android\">\n    <uses-permission android:name=\"android.permission.{permission}\"/>\n</manifest>\n"
         );
-        Fixture::android(&format!("{own}    <application/>\n"))
-            .package("skua_files")
-            .file("node_modules/skua_files/android/build.gradle", "apply plugin: 'com.android.library'\n")
-            .file("node_modules/skua_files/android/src/main/AndroidManifest.xml", &library)
+        app.package(name)
+            .file(&format!("node_modules/{name}/android/build.gradle"), "apply plugin: 'com.android.library'\n")
+            .file(&format!("node_modules/{name}/android/src/main/AndroidManifest.xml"), &library)
+    }
+
+    fn app(own: &str, permission: &str) -> Fixture {
+        bringing(Fixture::android(&format!("{own}    <application/>\n")), "skua_files", permission)
     }
 
     #[test]
@@ -92,6 +93,8 @@ mod tests {
         assert_eq!(app.found(ID), ["note android.permission.READ_CONTACTS 2:5"]);
         assert_eq!(app.findings(ID)[0].message, "skua_files adds READ_CONTACTS, and nothing else asks for it");
         app.is_left_alone();
+        let two = bringing(app, "tern_files", "READ_CONTACTS").findings(ID);
+        assert_eq!(two[0].message, "skua_files and tern_files add READ_CONTACTS, and nothing else asks for it");
     }
 
     #[test]
