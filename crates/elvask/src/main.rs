@@ -19,12 +19,21 @@ mod web;
 mod words;
 mod writing;
 
+use std::mem::ManuallyDrop;
 use std::process::ExitCode;
 
-use clap::{CommandFactory as _, Parser as _};
+use clap::{CommandFactory as _, FromArgMatches as _};
 use clap_complete::CompleteEnv;
 use options::{Command, Options};
 use output::Output;
+
+/// Reads the command line. What describes it has many parts, and is left to the system instead of being taken down at the start.
+fn options() -> Options {
+    let mut command = ManuallyDrop::new(Options::command());
+    let read =
+        command.try_get_matches_from_mut(std::env::args_os()).and_then(|words| Options::from_arg_matches(&words));
+    read.unwrap_or_else(|error| error.format(&mut command).exit())
+}
 
 fn main() -> ExitCode {
     if std::env::var_os(commands::shell::ASKS_FOR_WORDS).is_some() {
@@ -35,7 +44,12 @@ fn main() -> ExitCode {
         Output::new(anstream::ColorChoice::Never, false, false).json(&version);
         return commands::Outcome::Clean.into();
     }
-    let options = Options::parse();
+    if commands::shell::asks_for_version(&arguments) {
+        let version = format!("{} {}\n", commands::shell::NAME, env!("CARGO_PKG_VERSION"));
+        Output::new(anstream::ColorChoice::Never, false, false).raw(&version);
+        return commands::Outcome::Clean.into();
+    }
+    let options = options();
     let output = Output::new(options.color.into(), options.quiet, options.verbose);
     let done = match &options.command {
         Command::Demo(demo) => commands::demo::run(demo, &options, &output),

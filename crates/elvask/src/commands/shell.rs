@@ -17,7 +17,7 @@ use crate::output::{Failure, Output};
 pub(crate) const ASKS_FOR_WORDS: &str = "ELVASK_COMPLETE";
 
 /// The name of the program.
-const NAME: &str = "elvask";
+pub(crate) const NAME: &str = "elvask";
 
 pub(crate) fn completions(options: &Completions, output: &Output) -> Done {
     let shell: &dyn EnvCompleter = match options.shell {
@@ -85,6 +85,11 @@ fn gather(command: &Command, name: &str, out: &mut Vec<(String, String)>) {
     for inner in command.get_subcommands().filter(|inner| inner.get_name() != "help" && !inner.is_hide_set()) {
         gather(inner, &format!("{name}-{}", inner.get_name()), out);
     }
+}
+
+/// Says whether the version is asked for, and nothing else.
+pub(crate) fn asks_for_version(arguments: &[String]) -> bool {
+    matches!(arguments, [only] if only == "--version" || only == "-V")
 }
 
 /// Returns what the program is and knows, where the command line asks for that as JSON and for nothing else.
