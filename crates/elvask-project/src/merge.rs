@@ -9,6 +9,7 @@ mod load;
 mod print;
 
 use std::borrow::Cow;
+use std::sync::OnceLock;
 
 use elvask_markup::xml::{Document, Element};
 
@@ -203,6 +204,8 @@ pub struct MergedElement<'d> {
     pub implied: Option<&'static str>,
     /// The attribute that tells it apart from its like, by its place among them.
     key: Option<usize>,
+    /// A sum of its name, its attributes and all inside, whatever their order; made at the first question.
+    sum: OnceLock<u64>,
     marker: Marker,
     /// What its other merge markers ask for; few elements have any.
     asked: Option<Box<Asked<'d>>>,

@@ -3,7 +3,7 @@
 use std::sync::{Arc, OnceLock};
 
 use super::fault::{XmlError, XmlFault};
-use super::names::Names;
+use super::names::Numbering;
 use super::signs::{AMPERSAND, LESS, SUSPICIOUS, is_name_char, is_name_start, name_length, signs_in};
 use super::tree::{Document, NONE, NodeKind, Stored, StoredAttribute, span};
 use super::{MAX_DEPTH, MAX_NODES, is_xml_char, resolve_reference};
@@ -21,14 +21,15 @@ pub(super) fn parse(text: Arc<str>, lenient: bool) -> Result<Document> {
         at: 0,
         nodes: Vec::with_capacity(text.len() / 24),
         attributes: Vec::with_capacity(text.len() / 40),
-        names: Names::default(),
+        numbering: Numbering::default(),
         open: vec![0],
         bound: Vec::new(),
         own_entities: false,
         lenient,
     };
     reader.read_document()?;
-    let Reader { nodes, attributes, names, .. } = reader;
+    let Reader { nodes, attributes, numbering, .. } = reader;
+    let names = numbering.names;
     let (by_name, bound, layout) = (OnceLock::new(), OnceLock::new(), OnceLock::new());
     let document = Document { text, nodes, attributes, names, by_name, bound, layout };
     check_encoding(&document)?;
@@ -52,7 +53,7 @@ struct Reader<'t> {
     at: usize,
     nodes: Vec<Stored>,
     attributes: Vec<StoredAttribute>,
-    names: Names,
+    numbering: Numbering,
     /// Ids of the open elements, the document first.
     open: Vec<u32>,
     /// The prefixes that open elements bind, each with the number of elements that are open inside of its own.
@@ -164,7 +165,8 @@ impl Reader<'_> {
                         && let Some(name) = root.replace(self.at)
                     {
                         let is_root = |node: &&Stored| node.start as usize == name && node.kind == NodeKind::Element;
-                        let name = self.nodes.iter().find(is_root).map(|node| self.names.of(node.name).to_owned());
+                        let name =
+                            self.nodes.iter().find(is_root).map(|node| self.numbering.names.of(node.name).to_owned());
                         let name = name.unwrap_or_default();
                         return fail(XmlFault::SecondRoot(name), Span::new(self.at, self.at + 1));
                     }
@@ -174,7 +176,8 @@ impl Reader<'_> {
         }
         if let Some(open) = self.open.get(1..).and_then(<[u32]>::last) {
             let node = self.nodes.get(*open as usize);
-            let (name, tag) = node.map(|node| (self.names.of(node.name).to_owned(), open_of(node))).unwrap_or_default();
+            let (name, tag) =
+                node.map(|node| (self.numbering.names.of(node.name).to_owned(), open_of(node))).unwrap_or_default();
             return fail(XmlFault::Unclosed(name), tag);
         }
         match root {
@@ -363,7 +366,7 @@ impl Reader<'_> {
         let open = Span::new(start, self.at);
         let id = self.push(NodeKind::Element, open)?;
         let attributes = (offset(first), offset(self.attributes.len()));
-        let number = self.names.number(name.of(self.text));
+        let number = self.numbering.number(name.of(self.text));
         if let Some(node) = self.nodes.get_mut(id as usize) {
             (node.name, node.attributes) = (number, attributes);
         }
@@ -464,7 +467,7 @@ impl Reader<'_> {
         let Some(node) = open.and_then(|open| self.nodes.get(open as usize)) else {
             return fail(XmlFault::StrayEndTag(found.to_owned()), close);
         };
-        let expected = self.names.of(node.name);
+        let expected = self.numbering.names.of(node.name);
         if expected != found {
             let fault = XmlFault::WrongEndTag { found: found.to_owned(), open: expected.to_owned() };
             return Err(XmlError { fault, span: close, opened: Some(open_of(node)) });

@@ -143,9 +143,6 @@ impl<'d> Merged<'d> {
 
     /// Returns the first element inside another one that has a sum.
     pub(super) fn with_sum(&mut self, parent: usize, sum: u64) -> Option<usize> {
-        if let Some(few) = self.few(parent) {
-            return few.iter().copied().find(|id| sum_in(&self.elements, *id) == sum);
-        }
         let by_sum = self.inside(parent).by_sum.take().unwrap_or_else(|| {
             let mut by_sum = QuickMap::default();
             for id in &self.at(parent).children {
@@ -174,9 +171,11 @@ impl<'d> Merged<'d> {
 /// compared. It is asked for elements alone into which nothing is merged.
 pub(super) fn sum_in(elements: &[MergedElement<'_>], id: usize) -> u64 {
     let Some(element) = elements.get(id) else { return 0 };
-    let attributes = element.attributes.iter().map(|attribute| sum_of((&attribute.name, &attribute.value)));
-    let children = element.children.iter().map(|child| sum_of(sum_in(elements, *child)));
-    attributes.chain(children).fold(sum_of(element.name), u64::wrapping_add)
+    *element.sum.get_or_init(|| {
+        let attributes = element.attributes.iter().map(|attribute| sum_of((&attribute.name, &attribute.value)));
+        let children = element.children.iter().map(|child| sum_of(sum_in(elements, *child)));
+        attributes.chain(children).fold(sum_of(element.name), u64::wrapping_add)
+    })
 }
 
 fn sum_of(part: impl Hash) -> u64 {

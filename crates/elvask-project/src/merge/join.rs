@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
+use std::sync::OnceLock;
 
 use elvask_platform::manifest::{Policy, element_kind, implied_permissions};
 
@@ -502,6 +503,7 @@ fn bare(name: &'static str, place: crate::source::Place, input: usize) -> Merged
         place,
         also: Vec::new(),
         implied: None,
+        sum: OnceLock::new(),
         marker: Marker::Merge,
         asked: None,
     }

@@ -1,6 +1,7 @@
 //! One manifest, ready to be merged: names completed, placeholders filled in, markers read.
 
 use std::borrow::Cow;
+use std::sync::OnceLock;
 
 use elvask_markup::Span;
 use elvask_markup::xml::{Document, Element};
@@ -96,6 +97,7 @@ impl<'d> Loader<'_, 'd> {
             place: self.place(tag),
             also: Vec::new(),
             implied: None,
+            sum: OnceLock::new(),
             marker: Marker::Merge,
             asked: None,
         };
