@@ -9,7 +9,7 @@ use super::tree::NONE;
 pub(super) struct Names {
     list: Vec<Box<str>>,
     /// The numbers of names, where there are many; the others are gone through.
-    numbers: Option<Box<HashMap<Box<str>, u32>>>,
+    numbers: Option<HashMap<Box<str>, u32>>,
 }
 
 /// The most names that are gone through for each question. Most documents have no more.
@@ -37,7 +37,7 @@ impl Names {
         self.list.push(name.into());
         if self.list.len() > FEW {
             let all = || (0..).zip(&self.list).map(|(number, name)| (name.clone(), number)).collect();
-            self.numbers.get_or_insert_with(|| Box::new(all())).insert(name.into(), number);
+            self.numbers.get_or_insert_with(all).insert(name.into(), number);
         }
         number
     }
