@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use elvask_link::site;
 use elvask_markup::Span;
-use elvask_needs::evidence::{Evidence, learn_cached};
+use elvask_needs::evidence::{Evidence, learn_cached, learn_module_cached};
 use elvask_needs::linking::Linking;
 use elvask_needs::own::OwnCode;
 use elvask_needs::reach::BuiltUpon;
@@ -218,7 +218,7 @@ fn own_code(
     let ios = ios.and_then(|ios| ios.project.as_ref()).map(|project| project.folder.clone());
     let mut evidence = Evidence::default();
     for folder in [&android, &ios].into_iter().flatten() {
-        let mut found = learn_cached(loading.files, folder, choice.cache.as_deref());
+        let mut found = learn_module_cached(loading.files, folder, choice.cache.as_deref());
         // Its manifests and notes are not a plugin's.
         let in_code = |citation: &Arc<Citation>| citation.kind == EvidenceKind::Source;
         found.requirements.retain(|learned| learned.citations.iter().any(in_code));

@@ -173,6 +173,20 @@ fn key(root: &Path, name: &str) -> String {
 /// Looks into the files of a package, or recalls what they showed if none has changed.
 pub fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> Evidence {
     let look = |tree: &Tree| Evidence { android: library::of(files, root, tree), ..gather::gather(files, tree) };
+    look_or_recall(files, (root, "package"), cache, look)
+}
+
+/// The same for a module of the app itself, which is no library of it.
+pub fn learn_module_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> Evidence {
+    look_or_recall(files, (root, "module"), cache, |tree| gather::gather(files, tree))
+}
+
+fn look_or_recall(
+    files: &dyn Files,
+    (root, name): (&Path, &str),
+    cache: Option<&dyn Cache>,
+    look: impl FnOnce(&Tree) -> Evidence,
+) -> Evidence {
     let Some(cache) = cache else { return look(&walk(files, root)) };
     let seen = |tree: &Tree| Seen {
         folders: tree.folders.clone(),
@@ -181,7 +195,7 @@ pub fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -
             .chain(tree.binaries.iter().cloned())
             .collect(),
     };
-    recall(files, cache, (root, "package"), (|| walk(files, root), seen), look)
+    recall(files, cache, (root, name), (|| walk(files, root), seen), look)
 }
 
 /// Puts the sum of a record, and of what reads it, before it.

@@ -13,7 +13,7 @@ use super::walk::Tree;
 pub const MANIFEST: &str = "src/main/AndroidManifest.xml";
 
 /// The longest manifest that is kept, in bytes; a longer one is read each time.
-const MAX_KEPT: usize = 32 * 1024;
+const MAX_KEPT: u64 = 32 * 1024;
 
 /// A package's Android library.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -59,8 +59,10 @@ pub(super) fn of(files: &dyn Files, root: &Path, tree: &Tree) -> Option<AndroidL
         return None;
     }
     let text = if files.is_file(&path) {
-        let text = read_text(files, &path).ok().filter(|text| is_read(&path) && text.len() <= MAX_KEPT)?;
-        Some(text)
+        if !is_read(&path) || files.stamp(&path).is_some_and(|stamp| stamp.len > MAX_KEPT) {
+            return None;
+        }
+        Some(read_text(files, &path).ok()?)
     } else {
         // That there is none is told by the folder in which it, or a folder on the way to it, would come to be.
         path.ancestors().skip(1).find(|folder| files.is_folder(folder)).filter(|folder| is_listed(folder))?;

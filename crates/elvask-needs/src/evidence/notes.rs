@@ -13,7 +13,7 @@ use texts::{
     without_tags,
 };
 
-use self::mentions::{Mention, OF_THE_LAST, SPEAKING_BACK, may_help, may_name, may_speak_back, mentions};
+use self::mentions::{HELPING, Mention, NAMING, OF_THE_LAST, SPEAKING_BACK, mentions};
 use super::Learned;
 use super::fragment::{Piece, Thing, obey, pieces_of};
 use super::gather::Found;
@@ -215,7 +215,7 @@ impl Reader<'_, '_> {
             };
         self.intro.clone_from(&text);
         self.recent.clear();
-        let (optional, helps) = (verdict(&text) == Verdict::Optional, may_help(&text));
+        let (optional, helps) = (verdict(&text) == Verdict::Optional, HELPING.may_be_in(&text));
         self.headings.push(Heading { level, optional, helps, text, section });
     }
 
@@ -291,10 +291,11 @@ impl Reader<'_, '_> {
         let table = around.table_head.is_some();
         let said_around = [&around.list_intro, &around.table_head].into_iter().flatten();
         // Most paragraphs name nothing, and need not even be parted.
-        let names = may_name(&prose.text)
+        let names = NAMING.may_be_in(&prose.text)
             || self.headings.iter().any(|heading| heading.helps)
-            || said_around.into_iter().any(|text| may_help(text));
-        if !names && (self.last.is_empty() || !may_speak_back(&prose.text)) {
+            || said_around.into_iter().any(|text| HELPING.may_be_in(text));
+        let speaks_back = || [&SPEAKING_BACK, &OF_THE_LAST].iter().any(|words| words.may_be_in(&prose.text));
+        if !names && (self.last.is_empty() || !speaks_back()) {
             return;
         }
         let parts = if table { vec![(0, prose.text.as_str())] } else { clauses(&prose.text) };
@@ -329,8 +330,8 @@ impl Reader<'_, '_> {
             return;
         }
         let lower = clause.trim().to_lowercase();
-        let of_last_line = OF_THE_LAST.iter().any(|words| lower.contains(words));
-        let speaks_of_it = SPEAKING_BACK.iter().any(|start| lower.starts_with(start));
+        let of_last_line = OF_THE_LAST.words.iter().any(|words| lower.contains(words));
+        let speaks_of_it = SPEAKING_BACK.words.iter().any(|start| lower.starts_with(start));
         if !(of_last_line || speaks_of_it) || verdict(clause) != Verdict::Optional {
             return;
         }

@@ -516,3 +516,24 @@ pub(super) fn from_its_first_level(first: u32) -> When {
     let from = (first >= 28).then(|| Range::at_least(first));
     When { target_level: from, ..When::default() }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_string_that_is_searched_for_is_told_by_the_steps_wherever_it_is() {
+        for family in [Family::Apple, Family::Jvm] {
+            let words = searched_in(Some(family));
+            // The shortest one decides how long the steps are.
+            assert!(words.iter().all(|word| word.len() > 5), "{words:?}");
+            for word in words {
+                for before in 0..8 {
+                    let text = format!("{}{word} = 1;\n", "e".repeat(before));
+                    assert!(sieve(family).holds(text.as_bytes()), "{text}");
+                }
+            }
+            assert!(!sieve(family).holds(b"let heron = reed.count(of: knots) // in the marsh\n"));
+        }
+    }
+}

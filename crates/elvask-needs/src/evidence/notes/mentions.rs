@@ -49,8 +49,27 @@ static LOWEST_VERSION: Pattern = Pattern::new(
     &["ios"],
 );
 
-/// The words, in letters of any size, of which each clause has one that names something, or what stands around it.
-const NAMING: [&str; 13] = [
+/// Words that are looked for in letters of any size.
+pub(super) struct Words {
+    pub(super) words: &'static [&'static str],
+    search: OnceLock<Option<AhoCorasick>>,
+}
+
+impl Words {
+    const fn new(words: &'static [&'static str]) -> Self {
+        Words { words, search: OnceLock::new() }
+    }
+
+    /// Says whether a text has one of them; a space behind a word may be the end of a line.
+    pub(super) fn may_be_in(&self, text: &str) -> bool {
+        let words = || self.words.iter().map(|word| word.trim_end());
+        let search = || AhoCorasick::builder().ascii_case_insensitive(true).build(words()).ok();
+        self.search.get_or_init(search).as_ref().is_none_or(|search| search.is_match(text))
+    }
+}
+
+/// Each clause that names something has one of these, or what is around it has one of [`HELPING`].
+pub(super) static NAMING: Words = Words::new(&[
     "`",
     "permission",
     "usagedescription",
@@ -64,48 +83,19 @@ const NAMING: [&str; 13] = [
     ".json",
     ".plist",
     ".xml",
-];
+]);
 
-/// Of those the ones that count where they are said in a heading, or before a list or table.
-const HELPING: [&str; 4] = ["permission", "background mode", "uibackgroundmodes", "capabilit"];
+/// What helps a clause to name something where it is said in a heading, or before a list or table.
+pub(super) static HELPING: Words = Words::new(&["permission", "background mode", "uibackgroundmodes", "capabilit"]);
 
-/// Words that are looked for in letters of any size.
-struct Words(OnceLock<Option<AhoCorasick>>);
-
-impl Words {
-    fn are_in(&self, words: &[&str], text: &str) -> bool {
-        let search = self.0.get_or_init(|| AhoCorasick::builder().ascii_case_insensitive(true).build(words).ok());
-        search.as_ref().is_none_or(|search| search.is_match(text))
-    }
-}
-
-/// Says whether a text may name something.
-pub(super) fn may_name(text: &str) -> bool {
-    static WORDS: Words = Words(OnceLock::new());
-    WORDS.are_in(&NAMING, text)
-}
-
-/// Says whether a text may help what stands below it to name something.
-pub(super) fn may_help(text: &str) -> bool {
-    static WORDS: Words = Words(OnceLock::new());
-    WORDS.are_in(&HELPING, text)
-}
-
-/// How clauses start that speak of what was named before, and how they speak of the last of it.
-pub(super) const OF_THE_LAST: [&str; 2] = ["the last line", "the last one"];
-pub(super) const SPEAKING_BACK: [&str; 12] = [
+/// How clauses start that speak of what was named before.
+pub(super) static SPEAKING_BACK: Words = Words::new(&[
     "this ", "it ", "it's ", "these ", "they ", "you may ", "you can ", "if no ", "if that ", "if this ", "if it ",
     "only ",
-];
+]);
 
-/// Says whether a clause of a text may speak of what was named before.
-pub(super) fn may_speak_back(text: &str) -> bool {
-    static WORDS: Words = Words(OnceLock::new());
-    // The end of a line is a space, too.
-    static ALL: OnceLock<Vec<&str>> = OnceLock::new();
-    let all = ALL.get_or_init(|| OF_THE_LAST.iter().chain(&SPEAKING_BACK).map(|words| words.trim_end()).collect());
-    WORDS.are_in(all, text)
-}
+/// How they speak of the last of it.
+pub(super) static OF_THE_LAST: Words = Words::new(&["the last line", "the last one"]);
 
 /// Finds what a clause names; `context` is what headings, tables and lists around it say, in small letters.
 // In one piece: what one form takes is out of reach for the next.
