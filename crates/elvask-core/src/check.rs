@@ -56,6 +56,17 @@ pub fn check(app: &App, settings: &Settings) -> Report {
 /// Checks an app with its platform files as they are in `sources`.
 #[must_use]
 pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report {
+    judge(app, sources, settings, false)
+}
+
+/// Checks an app with its files as they were read, for a process that ends soon: what was made on the way, which can be large, is left
+/// to the system to take back.
+#[must_use]
+pub fn check_once(app: &App, settings: &Settings) -> Report {
+    judge(app, &app.sources, settings, true)
+}
+
+fn judge(app: &App, sources: &Sources, settings: &Settings, once: bool) -> Report {
     let anew = elvask_needs::generated::anew(app, sources);
     let sources = anew.as_ref().unwrap_or(sources);
     let surface = Surface::read(app, sources);
@@ -97,7 +108,12 @@ pub fn check_texts(app: &App, sources: &Sources, settings: &Settings) -> Report 
         file(one).cmp(&file(other)).then(key(one).cmp(&key(other))).then(one.subject.cmp(&other.subject))
     });
     let release = settings.release.then(|| Release::of(&context, &findings));
-    Report { findings, judged: judged(&context), release }
+    let report = Report { findings, judged: judged(&context), release };
+    if once {
+        std::mem::forget(context);
+        std::mem::forget(surface);
+    }
+    report
 }
 
 /// Leaves what was built as it is: it is mended in the sources. Of what is not in the file nothing is said.

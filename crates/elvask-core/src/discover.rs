@@ -51,6 +51,8 @@ pub(crate) struct Package {
     pub(crate) wanted_by: usize,
     /// Why the app's build does not link it, where it does not.
     pub(crate) unlinked: Option<String>,
+    /// It is known to bring no sheet.
+    pub(crate) no_sheet: bool,
 }
 
 /// What was read of one package: the package, what it depends on, and what was wrong with its file.
@@ -109,11 +111,6 @@ const PLATFORM_FOLDERS: [&str; 2] = ["android", "ios"];
 /// several platforms is not an app of its own.
 #[must_use]
 pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
-    let listed: Vec<_> = start
-        .ancestors()
-        .map(|folder| (folder, layouts_at(files, folder)))
-        .filter(|(_, layouts)| !layouts.is_empty())
-        .collect();
     let whole = |folder: &Path, layouts: &[Layout]| {
         files.is_file(&folder.join(FILE_NAME))
             || layouts.iter().any(|layout| {
@@ -121,8 +118,27 @@ pub fn find_root(files: &dyn Files, start: &Path) -> Option<PathBuf> {
             })
             || PLATFORM_FOLDERS.iter().any(|name| files.is_folder(&folder.join(name)))
     };
-    let (nearest, layouts) = listed.iter().find(|(folder, layouts)| whole(folder, layouts)).or(listed.first())?;
-    if layouts.iter().any(|layout| layout.is_native()) && !files.is_file(&nearest.join(FILE_NAME)) {
+    // What may be a part of something is held against all that is above it.
+    let may_be_part = |folder: &Path, layouts: &[Layout]| {
+        layouts.iter().any(|layout| layout.is_native()) && !files.is_file(&folder.join(FILE_NAME))
+    };
+    let mut listed: Vec<(&Path, Vec<Layout>)> = Vec::new();
+    let mut found = None;
+    for folder in start.ancestors() {
+        let layouts = layouts_at(files, folder);
+        if layouts.is_empty() {
+            continue;
+        }
+        if found.is_none() && whole(folder, &layouts) {
+            found = Some(listed.len());
+            if !may_be_part(folder, &layouts) {
+                return Some(find_app_in(files, folder));
+            }
+        }
+        listed.push((folder, layouts));
+    }
+    let (nearest, layouts) = listed.get(found.unwrap_or(0))?;
+    if may_be_part(nearest, layouts) {
         let around = listed.iter().find(|(folder, layouts)| {
             let inside = nearest.strip_prefix(folder).ok().and_then(|inside| inside.components().next());
             let inside = inside.and_then(|part| part.as_os_str().to_str());

@@ -487,11 +487,11 @@ impl Answers {
             ("scheme", app.config.schemes.first().map(|scheme| scheme.text.clone())),
             ("host", app.config.hosts.first().map(|host| host.text.clone())),
         ];
-        for at in 0..app.plugins.len() {
-            for (key, value) in &known {
-                if let Some(value) = value {
-                    answers.put(at, key, Answered { value: value.clone(), place: None, declared: false });
-                }
+        let known =
+            known.into_iter().filter_map(|(key, value)| Some((key, value.filter(|value| !is_unfilled(value))?)));
+        for (key, value) in known {
+            for at in 0..app.plugins.len() {
+                answers.put_filled(at, key, Answered { value: value.clone(), place: None, declared: false });
             }
         }
         answers
@@ -500,8 +500,12 @@ impl Answers {
     /// Adds an answer, unless there is one already. What nobody has filled in yet is none, wherever it stands.
     fn put(&mut self, plugin: usize, key: &str, answer: Answered) {
         if !is_unfilled(&answer.value) {
-            self.values.entry((plugin, key.to_owned())).or_insert(answer);
+            self.put_filled(plugin, key, answer);
         }
+    }
+
+    fn put_filled(&mut self, plugin: usize, key: &str, answer: Answered) {
+        self.values.entry((plugin, key.to_owned())).or_insert(answer);
     }
 
     /// Returns the answer to a plugin's question.

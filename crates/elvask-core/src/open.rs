@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use elvask_link::site;
 use elvask_markup::Span;
-use elvask_needs::evidence::{Evidence, learn_cached, learn_module_cached};
+use elvask_needs::evidence::{Evidence, learn_cached, learn_module_cached, recall_learnt};
 use elvask_needs::linking::Linking;
 use elvask_needs::own::OwnCode;
 use elvask_needs::reach::BuiltUpon;
@@ -403,7 +403,7 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
         // Sheets come in rising order of precedence, so that the last one wins.
         let mut sheet = sheets.iter().rfind(named).cloned();
         if sheet.is_none()
-            && let Some(root) = &package.root
+            && let Some(root) = package.root.as_ref().filter(|_| !package.no_sheet)
         {
             let path = root.join(sheet::FILE_NAME);
             if loading.files.is_file(&path) {
@@ -421,7 +421,7 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
         if sheet.is_none() && package.platforms.is_empty() {
             continue;
         }
-        let Package { name, version, root, platforms, dependency, peers, brings, wanted_by, unlinked } = package;
+        let Package { name, version, root, platforms, dependency, peers, brings, wanted_by, unlinked, .. } = package;
         let why = unlinked.filter(|_| sheet.as_ref().is_none_or(|sheet| sheet.origin == SheetOrigin::Package));
         let out = [Platform::Android, Platform::Ios].into_iter().filter_map(|on| Some((on, why.clone()?))).collect();
         let (evidence, judged) = (None, Vec::new());
@@ -459,22 +459,42 @@ fn look_into(
         Look::All => true,
         Look::Nowhere => false,
     };
+    let named = |root: &Path| {
+        let folder = shown(root, app);
+        move |mut evidence: Evidence| {
+            evidence.name_files_from(&folder);
+            Arc::new(evidence)
+        }
+    };
     let look = |plugin: &mut Plugin| {
         let Some(root) = plugin.root.as_ref().filter(|_| wanted(plugin)) else { return };
-        let look = || {
-            let mut evidence = learn_cached(files, root, choice.cache.as_deref());
-            evidence.name_files_from(&shown(root, app));
-            Arc::new(evidence)
-        };
+        let look = || named(root)(learn_cached(files, root, choice.cache.as_deref()));
         plugin.evidence = Some(known(root).unwrap_or_else(look));
     };
     if choice.look == Look::Nowhere {
         return OwnCode::default();
     }
-    let packages = || plugins.par_iter_mut().for_each(look);
-    let own = || elvask_needs::own::read(files, app, choice.cache.as_deref());
-    rayon::join(packages, own).1
+    // What is remembered of a few packages is sooner recalled one by one than by threads that are woken for it.
+    let mut own = None;
+    if let Some(cache) = choice.cache.as_deref().filter(|_| plugins.len() <= FEW) {
+        own = elvask_needs::own::recall_read(files, app, cache);
+        for plugin in plugins.iter_mut().filter(|plugin| wanted(plugin)) {
+            let Some(root) = plugin.root.as_ref() else { continue };
+            let recalled = || recall_learnt(files, root, cache).map(named(root));
+            plugin.evidence = known(root).or_else(recalled);
+        }
+    }
+    let mut left: Vec<_> = plugins.iter_mut().filter(|plugin| plugin.evidence.is_none()).collect();
+    left.retain(|plugin| plugin.root.is_some() && wanted(plugin));
+    let read_own = || own.unwrap_or_else(|| elvask_needs::own::read(files, app, choice.cache.as_deref()));
+    if left.is_empty() {
+        return read_own();
+    }
+    rayon::join(|| left.into_par_iter().for_each(look), read_own).1
 }
+
+/// The most packages that are looked at one by one where all is remembered.
+const FEW: usize = 64;
 
 /// Notes which packages are no part of the app, as its own build files say.
 fn leave_out(plugins: &mut [Plugin], linking: &Linking) {

@@ -30,8 +30,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::requirement::{Citation, Need, When};
 
-pub use cache::{Cache, keep, learn_cached, learn_module_cached, recall_kept};
-pub(crate) use cache::{Seen, recall};
+pub use cache::{Cache, keep, learn_cached, learn_module_cached, recall_kept, recall_learnt, state_of};
+pub(crate) use cache::{Seen, recall, recalled};
 pub use fragment::{Piece, Pieces, Thing, obey, pieces_of};
 pub(crate) use gather::is_asked_for;
 pub use library::{AndroidLibrary, MANIFEST, library_folder};
@@ -49,16 +49,12 @@ pub struct Learned {
     /// How sure it is.
     pub strength: Strength,
     /// Several with the same word here are alternatives: one of them is enough.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub one_of: Option<String>,
     /// When it holds.
-    #[serde(default, skip_serializing_if = "When::is_always")]
     pub when: When,
     /// The package's own manifest declares it, so that the build brings it into the app.
-    #[serde(default)]
     pub brought: bool,
     /// How the files show it.
-    #[serde(default)]
     pub shown: Shown,
     /// The lines that show it, the weightiest evidence first. Files are named from the package's folder.
     pub citations: Vec<Arc<Citation>>,
@@ -97,27 +93,20 @@ pub struct Evidence {
     /// What limits the look at it, in sentences without a full stop.
     pub limits: Vec<String>,
     /// The kinds of which it could ask for so much that it asks for what the app chooses.
-    #[serde(default)]
     pub chosen: Vec<Kind>,
     /// The pods that its descriptions make, and what its builds depend on.
-    #[serde(default)]
     pub pods: Pods,
     /// The names under which its scripts put its parts into the page: `navigator.camera`.
-    #[serde(default)]
     pub globals: Vec<String>,
     /// What it says of itself in a few words: name, description, keywords, in small letters.
-    #[serde(default)]
     pub about: String,
     /// It is for development builds alone.
-    #[serde(default)]
     pub for_development: bool,
     /// Whether it is a module of a runtime whose tools run the script that it brings along by themselves.
     pub runtime_module: bool,
     /// It brings native code that is compiled already.
-    #[serde(default)]
     pub binaries: Vec<String>,
     /// The Android library that its build makes, where nothing of that can change unseen.
-    #[serde(default)]
     pub android: Option<AndroidLibrary>,
     /// How many files were read.
     pub files: usize,

@@ -167,3 +167,8 @@ pub fn searched() -> Vec<&'static str> {
 pub fn read(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> OwnCode {
     scan::read(files, root, cache)
 }
+/// Recalls what the app's own code showed if none of its files has changed.
+#[must_use]
+pub fn recall_read(files: &dyn Files, root: &Path, cache: &dyn Cache) -> Option<OwnCode> {
+    scan::recall_read(files, root, cache)
+}

@@ -417,11 +417,6 @@ pub struct When {
 }
 
 impl When {
-    /// Says whether there is no condition.
-    pub(crate) fn is_always(&self) -> bool {
-        *self == When::default()
-    }
-
     /// Says whether the condition holds for an app. What is not known of the app counts as fitting.
     #[must_use]
     pub fn holds(&self, levels: &Levels) -> bool {

@@ -84,7 +84,8 @@ impl List {
         let all = ALL.get_or_init(|| {
             let mut all = vec![Vec::new(); LISTS.len()];
             for row in rows(include_str!("../data/lists.tsv")) {
-                let list = LISTS.iter().position(|id| *id == row.cell(0)).and_then(|at| all.get_mut(at));
+                let name = row.cell(0);
+                let list = LISTS.iter().position(|id| *id == name).and_then(|at| all.get_mut(at));
                 list.into_iter().for_each(|list| list.push((row.cell(1), row.cell(2))));
             }
             all

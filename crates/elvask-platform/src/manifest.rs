@@ -33,23 +33,26 @@ pub struct ElementKind {
 /// Returns what an element is to the merger; `None` for elements that it does not know, which are always kept.
 #[must_use]
 pub fn element_kind(name: &str) -> Option<&'static ElementKind> {
-    static KINDS: OnceLock<Vec<(&'static str, ElementKind)>> = OnceLock::new();
+    // By the lengths of their names: few share one, and a manifest can have very many elements.
+    static KINDS: OnceLock<Vec<Vec<(&'static str, ElementKind)>>> = OnceLock::new();
     let kinds = KINDS.get_or_init(|| {
-        let kind = |row: crate::table::Row| {
+        let mut kinds: Vec<Vec<_>> = Vec::new();
+        for row in rows(include_str!("../data/manifest-elements.tsv")) {
             let policy = match row.cell(1) {
                 "keep" => Policy::Keep,
                 "children" => Policy::Children,
                 _ => Policy::Merge,
             };
             let keys = row.words(2).into_iter().filter(|key| *key != "-").collect();
-            (row.cell(0), ElementKind { policy, keys, either: row.words(3), classes: row.words(4) })
-        };
-        let mut kinds: Vec<_> = rows(include_str!("../data/manifest-elements.tsv")).map(kind).collect();
-        kinds.sort_by_key(|(name, _)| *name);
+            let (name, kind) = (row.cell(0), ElementKind { policy, keys, either: row.words(3), classes: row.words(4) });
+            kinds.resize_with(kinds.len().max(name.len() + 1), Vec::new);
+            if let Some(kinds) = kinds.get_mut(name.len()) {
+                kinds.push((name, kind));
+            }
+        }
         kinds
     });
-    let at = kinds.binary_search_by_key(&name, |(known, _)| known).ok()?;
-    kinds.get(at).map(|(_, kind)| kind)
+    kinds.get(name.len())?.iter().find(|(known, _)| *known == name).map(|(_, kind)| kind)
 }
 
 /// Returns the permissions that the merger adds for a library: pairs of the permission that the library must ask for

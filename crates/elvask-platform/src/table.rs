@@ -2,21 +2,70 @@
 
 use std::collections::HashMap;
 
+/// The most cells of a row.
+const CELLS: usize = 16;
+
 /// Goes through the rows of a table.
 pub(crate) fn rows(text: &'static str) -> impl Iterator<Item = Row> {
-    text.lines().filter(|line| !line.is_empty() && !line.starts_with('#')).map(|line| Row { line })
+    Rows { text, start: 0, signs: memchr::memchr2_iter(b'\t', b'\n', text.as_bytes()) }
 }
 
-/// One row of a table.
+struct Rows {
+    text: &'static str,
+    /// Where the next line starts, in bytes.
+    start: usize,
+    /// Where what parts cells and lines stands.
+    signs: memchr::Memchr2<'static>,
+}
+
+impl Iterator for Rows {
+    type Item = Row;
+
+    fn next(&mut self) -> Option<Row> {
+        while self.start < self.text.len() {
+            let (mut ends, mut parted) = ([0; CELLS], 0);
+            let end = loop {
+                match self.signs.next() {
+                    Some(at) if self.text.as_bytes().get(at) == Some(&b'\t') => {
+                        if let Some(end) = ends.get_mut(parted) {
+                            *end = u16::try_from(at - self.start).unwrap_or(u16::MAX);
+                            parted += 1;
+                        }
+                    }
+                    end => break end.unwrap_or(self.text.len()),
+                }
+            };
+            let line = self.text.get(self.start..end).unwrap_or_default();
+            self.start = end + 1;
+            let line = line.strip_suffix('\r').unwrap_or(line);
+            if !line.is_empty() && !line.starts_with('#') {
+                return Some(Row { line, ends, parted });
+            }
+        }
+        None
+    }
+}
+
+/// One row of a table, parted once however often its cells are asked for.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Row {
     line: &'static str,
+    /// Where the cells end, in bytes; the last one ends with the line.
+    ends: [u16; CELLS],
+    /// How many cells end before the line does.
+    parted: usize,
 }
 
 impl Row {
     /// Returns a cell, counted from 0; empty where the row is shorter.
     pub(crate) fn cell(self, at: usize) -> &'static str {
-        self.line.split('\t').nth(at).unwrap_or_default()
+        let end = |at: usize| self.ends.get(at).filter(|_| at < self.parted).map(|end| usize::from(*end));
+        let start = match at.checked_sub(1).map(end) {
+            None => 0,
+            Some(Some(before)) => before + 1,
+            Some(None) => return "",
+        };
+        self.line.get(start..end(at).unwrap_or(self.line.len())).unwrap_or_default()
     }
 
     /// Returns a cell as a number.

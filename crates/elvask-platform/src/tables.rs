@@ -291,6 +291,23 @@ fn every_table_has_columns_and_every_cell_may_be_where_it_is() {
 }
 
 #[test]
+fn every_cell_is_read_as_it_is_written() {
+    for (name, columns) in TABLES {
+        let text: &str = std::fs::read_to_string(folder().join(format!("{name}.tsv"))).unwrap().leak();
+        let lines: Vec<&str> = text.lines().filter(|line| !line.is_empty() && !line.starts_with('#')).collect();
+        let rows: Vec<_> = crate::table::rows(text).collect();
+        assert_eq!(rows.len(), lines.len(), "{name}");
+        for (row, line) in rows.iter().zip(lines) {
+            let written: Vec<&str> = line.split('\t').collect();
+            // Those behind the last one are empty.
+            for at in 0..columns.len().max(written.len()) + 1 {
+                assert_eq!(row.cell(at), written.get(at).copied().unwrap_or_default(), "{name}: {line}, {at}");
+            }
+        }
+    }
+}
+
+#[test]
 fn every_table_says_where_it_is_from_and_when_that_was_checked() {
     for (name, _) in TABLES {
         let text = std::fs::read_to_string(folder().join(format!("{name}.tsv"))).unwrap();

@@ -2,8 +2,8 @@
 
 mod listed;
 mod remembered;
+mod watched;
 
-use std::cell::OnceCell;
 use std::collections::BTreeMap;
 use std::io::{self, Read as _};
 use std::path::{Component, Path, PathBuf};
@@ -11,6 +11,7 @@ use std::sync::Arc;
 
 pub use listed::Listed;
 pub use remembered::Remembered;
+pub use watched::Watched;
 
 /// The largest file of any sort that is read, in bytes.
 pub const MAX_FILE: u64 = 32 * 1024 * 1024;
@@ -72,8 +73,10 @@ pub struct Entry {
 pub struct Stamp {
     /// Its size in bytes.
     pub len: u64,
-    /// When it was changed, in nanoseconds since 1970.
+    /// When it was changed, in nanoseconds since 1970. Whoever writes a file can set it.
     pub changed: u128,
+    /// When the system last wrote down anything about it, likewise; nobody can set that. 0 where the system does not tell.
+    pub noted: u128,
 }
 
 /// A file that is read in parts.
@@ -221,26 +224,31 @@ impl Files for Disk {
         // A link tells nothing of what it leads to.
         let about = std::fs::symlink_metadata(path).ok().filter(|about| !about.is_symlink())?;
         let changed = about.modified().ok()?.duration_since(std::time::UNIX_EPOCH).ok()?;
-        Some(Stamp { len: about.len(), changed: changed.as_nanos() })
+        #[cfg(unix)]
+        let noted = {
+            use std::os::unix::fs::MetadataExt as _;
+            nanos(about.ctime(), about.ctime_nsec())?
+        };
+        #[cfg(not(unix))]
+        let noted = 0;
+        Some(Stamp { len: about.len(), changed: changed.as_nanos(), noted })
     }
 
     // The way to the folder, which is long, is gone once.
     #[cfg(unix)]
-    #[allow(clippy::unnecessary_fallible_conversions, reason = "the types of the fields differ between systems")]
     fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
-        use rustix::fs::{AtFlags, Mode, OFlags, open, statat};
-        let open_folder = OnceCell::new();
-        let below = |name: &str| {
-            let made = || open(folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).ok();
-            let about = statat(open_folder.get_or_init(made).as_ref()?, name, AtFlags::SYMLINK_NOFOLLOW).ok()?;
-            // A link tells nothing of what it leads to.
-            if rustix::fs::FileType::from_raw_mode(about.st_mode).is_symlink() {
-                return None;
-            }
-            let (seconds, nanos) = (u128::try_from(about.st_mtime).ok()?, u128::try_from(about.st_mtime_nsec).ok()?);
-            Some(Stamp { len: u64::try_from(about.st_size).ok()?, changed: seconds * 1_000_000_000 + nanos })
+        use rustix::fs::{AtFlags, FileType, Mode, OFlags, fstat, open, statat};
+        // A link tells nothing of what it leads to.
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC | OFlags::NOFOLLOW;
+        let folder = open(folder, flags, Mode::empty()).ok()?;
+        let stamp = |name: &str| {
+            let about = if name.is_empty() { fstat(&folder) } else { statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW) };
+            let about = about.ok().filter(|about| !FileType::from_raw_mode(about.st_mode).is_symlink())?;
+            let changed = nanos(about.st_mtime, about.st_mtime_nsec)?;
+            let noted = nanos(about.st_ctime, about.st_ctime_nsec)?;
+            Some(Stamp { len: u64::try_from(about.st_size).ok()?, changed, noted })
         };
-        names.map(|name| if name.is_empty() { self.stamp(folder) } else { below(name) }).collect()
+        names.map(stamp).collect()
     }
 
     fn kind(&self, path: &Path) -> Option<FileKind> {
@@ -251,6 +259,12 @@ impl Files for Disk {
     fn real(&self, path: &Path) -> PathBuf {
         std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
     }
+}
+
+/// Returns nanoseconds since 1970 of seconds and the rest, whose types differ between systems; `None` before 1970.
+#[cfg(unix)]
+fn nanos(seconds: impl TryInto<u128>, rest: impl TryInto<u128>) -> Option<u128> {
+    Some(seconds.try_into().ok()? * 1_000_000_000 + rest.try_into().ok()?)
 }
 
 impl PartialOrd for FileKind {
@@ -452,12 +466,26 @@ pub fn normal(path: &Path) -> PathBuf {
 /// Returns the path of `path` as seen from `root`, with forward slashes, and `../` for what lies outside.
 #[must_use]
 pub fn shown(path: &Path, root: &Path) -> String {
+    if let Some(plain) = shown_below(path, root) {
+        return plain.to_owned();
+    }
     let (path, root) = (normal(path), normal(root));
     let common = path.components().zip(root.components()).take_while(|(one, other)| one == other).count();
     let up = root.components().count() - common;
     let mut parts = vec!["..".to_owned(); up];
     parts.extend(path.components().skip(common).map(|part| part.as_os_str().to_string_lossy().into_owned()));
     if parts.is_empty() { ".".to_owned() } else { parts.join("/") }
+}
+
+/// The same for a path below `root` in which nothing is to be worked out, as most are.
+fn shown_below<'p>(path: &'p Path, root: &Path) -> Option<&'p str> {
+    if cfg!(windows) {
+        return None;
+    }
+    let (path, root) = (path.to_str()?, root.to_str()?);
+    let below = path.strip_prefix(root)?.strip_prefix('/')?;
+    let plain = |text: &str| text.split('/').all(|part| !matches!(part, "" | "." | ".."));
+    (root.strip_prefix('/').is_some_and(plain) && plain(below)).then_some(below)
 }
 
 #[cfg(test)]
@@ -471,6 +499,11 @@ mod tests {
         assert_eq!(shown("/w/node_modules/x"), "../node_modules/x");
         assert_eq!(shown("/w/app/./a/../c"), "c");
         assert_eq!(shown("/w/app"), ".");
+        assert_eq!(shown("/w/app/"), ".");
+        assert_eq!(shown("/w/app//a/b/"), "a/b");
+        assert_eq!(shown("/w/application/a"), "../application/a");
+        assert_eq!(super::shown(Path::new("/w/../app/a"), Path::new("/w/../app")), "a");
+        assert_eq!(super::shown(Path::new("/a"), Path::new("/")), "a");
     }
 
     #[test]

@@ -81,6 +81,14 @@ impl<'f> Loading<'f> {
         }
     }
 
+    /// Takes in the text of a file of a package that no link below the package's `folder` leads to: only the folder can lead out.
+    pub fn add_of_package(&mut self, folder: &Path, path: &Path, text: impl Into<Arc<str>>) -> FileId {
+        match self.sources.leads_out(self.files, folder) {
+            Some(_) => self.sources.add(path, ""),
+            None => self.sources.add(path, text),
+        }
+    }
+
     /// Takes in a file that is not there and may come to be.
     pub fn add_absent(&mut self, path: &Path) -> FileId {
         self.sources.add_absent(path)

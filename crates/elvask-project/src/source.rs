@@ -145,11 +145,14 @@ impl Sources {
         let packages = path.ancestors().find(|folder| folder.file_name().is_some_and(|name| name == "node_modules"));
         let bounds = match packages.and_then(|packages| Some((packages, path.strip_prefix(packages).ok()?))) {
             Some((packages, inside)) => {
-                let scoped = inside.to_string_lossy().starts_with('@');
+                let scoped = inside.as_os_str().as_encoded_bytes().starts_with(b"@");
                 packages.join(inside.components().take(if scoped { 2 } else { 1 }).collect::<PathBuf>())
             }
             None => self.bounds.clone(),
         };
+        if path == bounds {
+            return None;
+        }
         let real = files.real(path);
         (!real.starts_with(files.real(&bounds))).then_some(real)
     }

@@ -39,7 +39,7 @@ use elvask_core::check::Report;
 use elvask_core::discover::{find_app_in, find_apps, find_root};
 use elvask_core::needs::Settings;
 use elvask_platform::names::nearest;
-use elvask_project::files::{Disk, Files as _, normal};
+use elvask_project::files::{Disk, Files as _, Listed, normal};
 use elvask_project::loading::Unresolved;
 
 use crate::environment::package_folder;
@@ -92,9 +92,10 @@ pub(crate) fn root_of(options: &AppChoice) -> Result<PathBuf, Failure> {
 /// Returns the folder of the app in or around a folder.
 pub(crate) fn root_at(folder: Option<&Path>) -> Result<PathBuf, Failure> {
     let here = current_folder()?;
+    let files = Listed::new(&Disk);
     let root = match folder {
-        Some(folder) => find_app_in(&Disk, &normal(&here.join(folder))),
-        None => find_root(&Disk, &here).ok_or_else(|| {
+        Some(folder) => find_app_in(&files, &normal(&here.join(folder))),
+        None => find_root(&files, &here).ok_or_else(|| {
             Failure::new(format!("{}: no app here or in a folder above", here.display())).hint(
                 "go into the folder of an app, or name it: elvask check APP; --all looks at every app below a folder",
             )
@@ -113,7 +114,7 @@ pub(crate) fn all_apps(options: &AppChoice) -> Result<Vec<PathBuf>, Failure> {
     if !Disk.is_folder(&folder) {
         return Err(Failure::new(format!("{}: there is no such folder", folder.display())));
     }
-    let apps = find_apps(&Disk, &Disk.real(&folder));
+    let apps = find_apps(&Listed::new(&Disk), &Disk.real(&folder));
     if apps.is_empty() {
         return Err(Failure::new(format!("{}: no app in this folder", folder.display())));
     }

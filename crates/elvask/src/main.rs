@@ -29,6 +29,14 @@ use output::Output;
 
 /// Reads the command line. What describes it has many parts, and is left to the system instead of being taken down at the start.
 fn options() -> Options {
+    let alone = std::env::args_os().nth(1).and_then(|word| Options::of_one(word.to_str()?)).map(ManuallyDrop::new);
+    let read = alone.and_then(|mut command| {
+        let words = command.try_get_matches_from_mut(std::env::args_os()).ok()?;
+        Options::from_arg_matches(&words).ok()
+    });
+    if let Some(options) = read {
+        return options;
+    }
     let mut command = ManuallyDrop::new(Options::command());
     let read =
         command.try_get_matches_from_mut(std::env::args_os()).and_then(|words| Options::from_arg_matches(&words));
@@ -50,7 +58,7 @@ fn main() -> ExitCode {
         return commands::Outcome::Clean.into();
     }
     let options = options();
-    let output = Output::new(options.color.into(), options.quiet, options.verbose);
+    let output = Output::new(options.voice.color.into(), options.voice.quiet, options.voice.verbose);
     let done = match &options.command {
         Command::Demo(demo) => commands::demo::run(demo, &options, &output),
         Command::Survey(survey) => commands::survey::run(survey, &output),

@@ -1,6 +1,7 @@
 //! The command line.
 
 pub(crate) mod account;
+mod alone;
 pub(crate) mod compare;
 pub(crate) mod declare;
 pub(crate) mod identity;
@@ -30,6 +31,13 @@ pub(crate) struct Options {
     /// What to do.
     #[command(subcommand)]
     pub(crate) command: Command,
+    #[command(flatten)]
+    pub(crate) voice: Voice,
+}
+
+/// How things are told; for all commands.
+#[derive(Debug, Args)]
+pub(crate) struct Voice {
     /// When to use colour.
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub(crate) color: Color,

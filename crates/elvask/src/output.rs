@@ -62,7 +62,7 @@ impl Output {
             told => told,
         };
         let plain = match choice {
-            ColorChoice::Never => Some(anstream::adapter::strip_str(text).to_string()),
+            ColorChoice::Never => Some(crate::render::plain(text)),
             _ => None,
         };
         let mut stream = AutoStream::always_ansi(stdout.lock());

@@ -6,6 +6,7 @@ pub(crate) mod snippet;
 pub(crate) mod style;
 
 use std::borrow::Cow;
+use std::fmt::Write as _;
 
 use elvask_markup::text::is_hidden;
 use unicode_width::UnicodeWidthStr as _;
@@ -49,9 +50,33 @@ pub(crate) fn escaped_json(text: String) -> String {
     out
 }
 
-/// Returns a text without the styles that were put into it, for places that clean what they print.
+/// Returns a text without the styles that were put into it, and without anything else that a terminal would act on.
 pub(crate) fn plain(text: &str) -> String {
-    anstream::adapter::strip_str(text).to_string()
+    // Long results hold many styles, and hardly ever anything but them.
+    let is_plain = |byte: u8| matches!(byte, b'\t' | b'\n' | b'\x0C' | b'\r' | b' '..=b'~' | 0x80..);
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text;
+    loop {
+        let (before, styled) = rest.split_at(memchr::memchr(0x1B, rest.as_bytes()).unwrap_or(rest.len()));
+        let after = styled.strip_prefix("\u{1b}[").and_then(|style| {
+            let end = style.bytes().position(|byte| !matches!(byte, b'0'..=b'9' | b';'))?;
+            style.get(end..)?.strip_prefix('m')
+        });
+        match after {
+            _ if !before.bytes().all(is_plain) => break,
+            Some(after) => {
+                out.push_str(before);
+                rest = after;
+            }
+            None if styled.is_empty() => {
+                out.push_str(before);
+                return out;
+            }
+            None => break,
+        }
+    }
+    let _ = write!(out, "{}", anstream::adapter::strip_str(rest));
+    out
 }
 
 /// Counts things: `1 error`, `2 errors`.
@@ -97,7 +122,10 @@ fn cut(cell: &str, most: usize) -> String {
 /// Returns how many columns of a terminal a cell takes.
 fn cell_width(cell: &str) -> usize {
     if !cell.is_ascii() {
-        return anstream::adapter::strip_str(cell).to_string().width();
+        return plain(cell).width();
+    }
+    if memchr::memchr(0x1B, cell.as_bytes()).is_none() {
+        return cell.len();
     }
     // Of plain letters each takes one column, and a style goes from its escape to the `m`.
     let (mut letters, mut in_style) = (0, false);
@@ -128,18 +156,19 @@ pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
             }
         }
     }
-    let mut out = String::new();
+    let bytes = rows.iter().flatten().map(String::len).sum::<usize>();
+    let mut out = String::with_capacity(bytes + rows.len() * (indent + widths.iter().sum::<usize>()) / 2);
     let mut known = cells.iter().copied();
     for row in rows {
         let start = out.len();
-        out.extend(std::iter::repeat_n(' ', indent));
+        spaces(&mut out, indent);
         let line = &mut out;
         for (at, cell) in row.iter().enumerate() {
             line.push_str(cell);
             if at + 1 < row.len() {
                 let width = widths.get(at).copied().unwrap_or_default();
                 let own = known.next().unwrap_or_default();
-                line.extend(std::iter::repeat_n(' ', width.saturating_sub(own) + 2));
+                spaces(line, width.saturating_sub(own) + 2);
             }
         }
         let end = line.trim_end().len().max(start);
@@ -147,6 +176,15 @@ pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
         out.push('\n');
     }
     out
+}
+
+fn spaces(out: &mut String, mut number: usize) {
+    const SOME: &str = "                                                                ";
+    while number > 0 {
+        let some = SOME.get(..number).unwrap_or(SOME);
+        out.push_str(some);
+        number -= some.len();
+    }
 }
 
 /// Breaks a text into lines of at most `width` columns, each behind `indent` spaces.
@@ -216,6 +254,26 @@ mod tests {
     fn nothing_that_a_terminal_acts_on_gets_through() {
         assert_eq!(clean("a\u{1b}[31mb\u{202E}c\n"), "a\u{FFFD}[31mb\u{FFFD}c\n");
         assert!(matches!(clean("plain é"), Cow::Borrowed(_)));
+    }
+
+    #[test]
+    fn styles_are_taken_out_with_all_that_a_terminal_acts_on() {
+        let texts = [
+            "",
+            "plain é\n\tand more\r\n",
+            "\u{1b}[1ma\u{1b}[0mb",
+            "\u{1b}[1;31ma\u{1b}[0m\u{1b}[2mb\u{1b}[0m",
+            "a\u{1b}]8;;file:///x\u{1b}\\b\u{1b}]8;;\u{1b}\\c\u{1b}[1md",
+            "a\u{7}b\u{1b}[1mc\u{7f}d\u{9b}e",
+            "\u{1b}[2Ka\u{1b}[1mb\u{1b}",
+            "a\u{1b}[",
+            "a\u{1b}[12",
+            "a\u{1b}[12é\u{1b}[1mb",
+            "\u{0}a\u{b}b\u{c}c",
+        ];
+        for text in texts {
+            assert_eq!(plain(text), anstream::adapter::strip_str(text).to_string(), "{text:?}");
+        }
     }
 
     #[test]

@@ -278,6 +278,38 @@ fn age(folder: &Path) {
     File::open(folder).unwrap().set_modified(old).unwrap();
 }
 
+/// Whoever unpacks an archive may set the times of its files to those that the archive has, which are all the same.
+#[test]
+#[cfg(unix)]
+fn a_file_of_the_same_size_and_time_is_read_again_all_the_same() {
+    let app = unsheeted();
+    let package = app.path("node_modules/curlew_dictation");
+    let cache = tempfile::tempdir().unwrap();
+    let told = |command: &str| app.run_with(&[("ELVASK_CACHE_DIR", cache.path().to_str().unwrap())], &[command]).out;
+    let needed = || told("check").contains("NSSpeechRecognitionUsageDescription");
+    let version = || {
+        let out = told("survey");
+        let line = out.lines().find(|line| line.starts_with("  curlew_dictation "));
+        line.unwrap_or_default().split_whitespace().nth(1).unwrap_or_default().to_owned()
+    };
+    age(&app.path(""));
+    assert_eq!([needed(), needed()], [true, true]);
+    let source = package.join("ios/Dictation.swift");
+    let time = std::fs::metadata(&source).unwrap().modified().unwrap();
+    let replace = |path: &Path, from: &str, to: &str| {
+        let old = std::fs::read_to_string(path).unwrap();
+        assert!(old.contains(from) && from.len() == to.len(), "{old}");
+        std::fs::write(path, old.replace(from, to)).unwrap();
+        File::options().write(true).open(path).unwrap().set_modified(time).unwrap();
+    };
+    replace(&source, "SFSpeechRecognizer", "SFSpeachRecognizer");
+    assert!(!needed(), "{}", told("check"));
+    // The same of what its package.json says.
+    assert_eq!([version(), version()], ["1.4.2", "1.4.2"]);
+    replace(&package.join("package.json"), "1.4.2", "1.4.3");
+    assert_eq!(version(), "1.4.3");
+}
+
 #[test]
 fn the_library_that_a_package_makes_is_remembered_until_its_build_or_manifest_changes() {
     let app = App::with(&[("android/app/src/main/AndroidManifest.xml", BARE)]);

@@ -240,7 +240,8 @@ pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[
                 target_level: known.target_level,
                 manifest: root.join(&known.manifest),
             };
-            return Some(Wanted { text: Some(known.text.clone()), ..wanted(build, name, Some(at), Vec::new()) });
+            let known = Some((root.to_owned(), known.text.clone()));
+            return Some(Wanted { known, ..wanted(build, name, Some(at), Vec::new()) });
         }
         let folder = library_folder(files, root)?;
         Some(wanted(gradle::read_alone(files, &folder), name, Some(at), Vec::new()))
@@ -281,8 +282,8 @@ struct Wanted {
     namespace: Option<String>,
     configurations: Vec<String>,
     path: PathBuf,
-    /// The text of the manifest where that is known; nothing in it where there is none.
-    text: Option<Option<String>>,
+    /// The folder of the package and the text of the manifest, where that is known; nothing in its place where there is none.
+    known: Option<(PathBuf, Option<String>)>,
 }
 
 fn wanted(build: LibraryBuild, name: String, plugin: Option<usize>, configurations: Vec<String>) -> Wanted {
@@ -294,7 +295,7 @@ fn wanted(build: LibraryBuild, name: String, plugin: Option<usize>, configuratio
         // What a package's files leave open, its build sets: nothing is made up for it.
         levels_unknown: true,
     };
-    Wanted { library, namespace: build.namespace, configurations, path: build.manifest, text: None }
+    Wanted { library, namespace: build.namespace, configurations, path: build.manifest, known: None }
 }
 
 /// Reads the manifests of libraries. One that cannot be read is told and left out.
@@ -302,8 +303,8 @@ fn read_manifests(loading: &mut Loading<'_>, wanted: Vec<Wanted>) -> Vec<Library
     let files = loading.files;
     // Without a manifest of its own, a library gets an empty one.
     let read = |mut one: Wanted| {
-        let text = match one.text.take() {
-            Some(known) => Ok(known?),
+        let text = match one.known.as_mut().map(|(_, text)| text.take()) {
+            Some(text) => Ok(text?),
             None if files.is_file(&one.path) => read_text(files, &one.path).map_err(|error| error.message()),
             None => return None,
         };
@@ -321,7 +322,11 @@ fn read_manifests(loading: &mut Loading<'_>, wanted: Vec<Wanted>) -> Vec<Library
                 let root = document.root();
                 let package = || root.attribute_written("package").map(|package| root.value_of(package).into_owned());
                 let namespace = one.namespace.or_else(package);
-                let file = loading.add(&one.path, document.shared_text());
+                let text = document.shared_text();
+                let file = match &one.known {
+                    Some((folder, _)) => loading.add_of_package(folder, &one.path, text),
+                    None => loading.add(&one.path, text),
+                };
                 let Wanted { library, configurations, .. } = one;
                 manifests.push(LibraryManifest {
                     library,

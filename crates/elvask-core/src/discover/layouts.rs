@@ -85,6 +85,8 @@ pub(crate) static LAYOUTS: [&dyn LayoutSpec; Layout::ALL.len()] = [
 
 /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
 pub(crate) fn at(files: &dyn Files, root: &Path) -> Vec<&'static dyn LayoutSpec> {
+    // Where lists are kept, the list tells of all that is looked for here.
+    files.list(root);
     let is_here = |spec: &&'static dyn LayoutSpec| spec.is_at(files, root);
     let (native, shared): (Vec<_>, Vec<_>) = LAYOUTS.into_iter().partition(|spec| spec.layout().is_native());
     let found: Vec<_> = shared.into_iter().filter(is_here).collect();

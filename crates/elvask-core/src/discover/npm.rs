@@ -17,7 +17,7 @@ use rayon::prelude::*;
 use serde::Deserialize;
 use serde::de::IgnoredAny;
 
-use self::lists::AllLists;
+use self::lists::{AllLists, Inside};
 use self::resolve::Resolver;
 use super::layouts::{LayoutSpec, Search};
 use super::{Found, Package, is_app_with_sides, read_packages};
@@ -135,18 +135,18 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
     let mut listed: BTreeSet<String> = packages.iter().map(|package: &Package| package.name.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
         let level = read_packages(loading, std::mem::take(&mut wanted), |files, (name, folder)| {
-            read_package(files, &resolver, &lists, name, folder)
+            read_package(files, &resolver, &lists, hybrid, name, folder)
         });
         for found in level {
             let mut package = found.package;
-            if hybrid && package.root.as_ref().is_some_and(|root| files.is_file(&root.join("plugin.xml"))) {
-                package.platforms.clear();
-            }
             // A package of the same name deeper down is another version; the app's own line names the upper one.
             let first = direct.contains(&package.name) && !listed.contains(&package.name);
             package.dependency = first.then(|| named_at.place(&package.name));
-            if !first {
-                package.unlinked = unlinked(files, &package, direct.contains(&package.name));
+            if first {
+                package.unlinked = None;
+            } else if direct.contains(&package.name) {
+                let why = "it is another copy of a package that the app has, and the build links one";
+                package.unlinked = Some(why.to_owned());
             }
             let only_beside = first && !own.dependencies.contains_key(&package.name);
             // What only development needs brings in nothing that ships, unless it is linked itself.
@@ -169,48 +169,41 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
     packages
 }
 
-/// Says why the app's build does not link a package that its own file does not name; `again` where that names another copy.
-fn unlinked(files: &dyn Files, package: &Package, again: bool) -> Option<String> {
-    if again {
-        return Some("it is another copy of a package that the app has, and the build links one".to_owned());
-    }
-    let root = package.root.as_ref()?;
-    let settings = files.list(root).into_iter().any(|(name, _)| name.ends_with("module.config.json"));
-    (!settings).then(|| "the app's package.json does not name it, so that the build does not link it".to_owned())
-}
-
+/// Reads a package as one that the app's own file does not name.
 fn read_package(
     files: &dyn Files,
     resolver: &Resolver<'_>,
     lists: &AllLists<'_>,
+    hybrid: bool,
     name: String,
     root: PathBuf,
 ) -> Found<(String, PathBuf)> {
-    let path = root.join("package.json");
-    let mut found = Found {
-        package: Package {
-            name,
-            version: None,
-            root: Some(root.clone()),
-            platforms: Vec::new(),
-            dependency: None,
-            ..Package::default()
-        },
-        dependencies: Vec::new(),
-        broken: None,
+    let mut found = Found { package: Package { name, ..Package::default() }, dependencies: Vec::new(), broken: None };
+    let package = &mut found.package;
+    let put = |package: &mut Package, inside: &Inside| {
+        if !(hybrid && inside.hybrid) {
+            package.platforms.clone_from(&inside.platforms);
+        }
+        package.no_sheet = !inside.sheet;
+        let why = "the app's package.json does not name it, so that the build does not link it";
+        package.unlinked = (!inside.linker_settings).then(|| why.to_owned());
     };
-    match lists.read(files, &path) {
+    match lists.read(files, &root) {
         Ok(own) => {
-            found.package.version = own.version;
-            found.package.platforms = native_platforms(files, &root);
-            found.package.peers = own.peers.clone();
-            found.package.brings = own.dependencies.clone();
+            put(package, &own.inside);
+            package.version.clone_from(&own.version);
+            package.peers.clone_from(&own.peers);
+            package.brings.clone_from(&own.dependencies);
             let names = own.dependencies.iter().chain(&own.optional).chain(&own.peers);
             found.dependencies =
                 names.filter_map(|name| Some((name.clone(), resolver.resolve(&root, name)?))).collect();
         }
-        Err(message) => found.broken = Some((path, message)),
+        Err(message) => {
+            put(package, &Inside { platforms: Vec::new(), ..Inside::of(files, &root) });
+            found.broken = Some((root.join("package.json"), message));
+        }
     }
+    found.package.root = Some(root);
     found
 }
 

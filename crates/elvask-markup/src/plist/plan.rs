@@ -5,8 +5,10 @@ use crate::xml::plan::{self as xml_plan, Slot, Style};
 use crate::xml::{Element, Place, escape};
 use crate::{Edit, Span};
 
-/// A value to be written.
-#[derive(Debug, Clone, PartialEq)]
+/// A value to be written. For people it is the plain value; in a form that does not say what it holds, such as a record, its type comes
+/// first.
+#[derive(Debug, Clone, PartialEq, serde::Serialize, serde::Deserialize)]
+#[serde(remote = "Self")]
 pub enum NewValue {
     /// Yes or no.
     Bool(bool),
@@ -25,6 +27,9 @@ pub enum NewValue {
 /// Reads a value from JSON or the like: the reverse of what it is written as.
 impl<'de> serde::Deserialize<'de> for NewValue {
     fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        if !deserializer.is_human_readable() {
+            return NewValue::deserialize(deserializer);
+        }
         deserializer.deserialize_any(NewValueVisitor)
     }
 }
@@ -77,6 +82,9 @@ impl<'de> serde::de::Visitor<'de> for NewValueVisitor {
 
 impl serde::Serialize for NewValue {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        if !serializer.is_human_readable() {
+            return NewValue::serialize(self, serializer);
+        }
         match self {
             NewValue::Bool(value) => serializer.serialize_bool(*value),
             NewValue::Integer(number) => serializer.serialize_i64(*number),

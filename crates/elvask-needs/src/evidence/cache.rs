@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use elvask_project::files::Files;
+use elvask_project::files::{Files, Stamp};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
@@ -46,7 +46,7 @@ impl<'r> Names<'r> {
     }
 }
 
-fn names(all: &[String]) -> String {
+fn names_of(all: &[String]) -> String {
     let mut out = String::with_capacity(all.iter().map(|name| name.len() + 1).sum());
     for name in all {
         out.push_str(name);
@@ -69,6 +69,16 @@ impl<'r> Record<'r> {
         let (length, rest) = bytes.split_first_chunk::<4>()?;
         let (names, rest) = rest.split_at_checked(usize::try_from(u32::from_le_bytes(*length)).ok()?)?;
         Some((Names(std::str::from_utf8(names).ok()?), rest))
+    }
+
+    /// Says whether nothing has changed of what the record was made of.
+    fn stands(&self, files: &dyn Files, root: &Path) -> bool {
+        let states = States::of(files, root, self.folders, self.files, self.more);
+        states.is_some_and(|now| now.folders == self.folder_state && now.files == self.file_state)
+    }
+
+    fn made<T: DeserializeOwned>(&self) -> Option<T> {
+        postcard::from_bytes(self.what).ok()
     }
 
     fn bytes(&self) -> Option<Vec<u8>> {
@@ -94,19 +104,43 @@ pub(crate) struct Seen {
     pub(crate) more: Vec<String>,
 }
 
-/// The state of files or folders: what identifies it, and when the youngest was changed.
-fn state(files: &dyn Files, root: &Path, names: Names<'_>, more: Names<'_>) -> Option<(Sum, u128)> {
-    let mut hash = Hash::default();
-    more.iter().for_each(|text| hash.add(text.as_bytes()));
-    let mut newest = 0;
-    let stamps = files.stamps(root, &mut names.iter())?;
-    for (name, stamp) in names.iter().zip(stamps) {
-        hash.add(name.as_bytes());
-        hash.word(stamp.len);
-        hash.add(&stamp.changed.to_le_bytes());
-        newest = newest.max(stamp.changed);
+/// The states of folders and of files: what identifies them, and when the youngest of both was changed.
+#[derive(Clone, Copy)]
+struct States {
+    folders: Sum,
+    files: Sum,
+    newest: u128,
+}
+
+impl States {
+    /// Looks at folders and files, in one go; `None` where one of them has nothing that tells.
+    fn of(files: &dyn Files, root: &Path, folders: Names<'_>, names: Names<'_>, more: Names<'_>) -> Option<States> {
+        let stamps = files.stamps(root, &mut folders.iter().chain(names.iter()))?;
+        let (of_folders, of_files) = stamps.split_at_checked(folders.iter().count())?;
+        let newest = stamps.iter().map(|stamp| stamp.changed).max().unwrap_or(0);
+        let sum = |names: [Names<'_>; 2], stamps: &[Stamp]| {
+            let mut hash = Hash::default();
+            names.iter().for_each(|names| hash.add(names.0.as_bytes()));
+            for stamp in stamps {
+                stamp_words(*stamp).into_iter().for_each(|word| hash.word(word));
+            }
+            hash.sum()
+        };
+        Some(States { folders: sum([folders, Names("")], of_folders), files: sum([names, more], of_files), newest })
     }
-    Some((hash.sum(), newest))
+}
+
+fn stamp_words(stamp: Stamp) -> [u64; 3] {
+    let word = |nanos: u128| u64::try_from(nanos).unwrap_or(u64::MAX);
+    [stamp.len, word(stamp.changed), word(stamp.noted)]
+}
+
+/// Returns a sum that tells the state of some files or folders in a folder from any other, and when the youngest was changed, in
+/// nanoseconds since 1970; `None` where one of them has nothing that tells. Names are as for [`Files::stamps`].
+pub fn state_of(files: &dyn Files, root: &Path, names: &[String]) -> Option<([u8; 16], u128)> {
+    let names = names_of(names);
+    let states = States::of(files, root, Names(""), Names(&names), Names(""))?;
+    Some((states.files, states.newest))
 }
 
 /// Recalls what was made of the files below `root`, or finds them, makes it anew and keeps it; `name` tells apart what is made of
@@ -123,42 +157,46 @@ pub(crate) fn recall<F, T: Serialize + DeserializeOwned>(
     let key = key(root, name);
     let kept = cache.get(&key);
     let known = kept.as_deref().and_then(|kept| Record::read(whole(kept)?));
-    let what = |record: &Record<'_>| serde_json::from_slice::<T>(record.what).ok();
-    let unchanged = |record: &Record<'_>| {
-        let same = |names: Names<'_>, more: Names<'_>, wanted: &Sum| {
-            state(files, root, names, more).is_some_and(|(state, _)| state == *wanted)
-        };
-        same(record.folders, Names(""), &record.folder_state) && same(record.files, record.more, &record.file_state)
-    };
-    if let Some(what) = known.as_ref().filter(|record| unchanged(record)).and_then(what) {
+    if let Some(what) = known.as_ref().filter(|record| record.stands(files, root)).and_then(Record::made) {
         return what;
     }
     let found = find();
     let seen = seen(&found);
-    let [folders, names, more] = [&seen.folders, &seen.files, &seen.more].map(|all| names(all));
+    let [folders, names, more] = [&seen.folders, &seen.files, &seen.more].map(|all| names_of(all));
     let [folders, names, more] = [&folders, &names, &more].map(|all| Names(all));
     // What was changed after it was looked at is told by the time of the youngest.
-    let states = state(files, root, folders, Names("")).zip(state(files, root, names, more));
-    let Some(((folder_state, newest_folder), (file_state, newest_file))) = states else { return make(&found) };
-    let same = known.filter(|record| record.file_state == file_state).and_then(|record| what(&record));
+    let Some(states) = States::of(files, root, folders, names, more) else { return make(&found) };
+    let same = known.filter(|record| record.file_state == states.files).and_then(|record| record.made());
     let what = same.unwrap_or_else(|| make(&found));
-    if let Ok(made) = serde_json::to_vec(&what) {
+    if let Ok(made) = postcard::to_allocvec(&what) {
+        let (folder_state, file_state) = (states.folders, states.files);
         let record = Record { folders, folder_state, files: names, more, file_state, what: &made };
         if let Some(bytes) = record.bytes() {
-            cache.put(&key, sealed(&bytes), newest_folder.max(newest_file));
+            cache.put(&key, sealed(&bytes), states.newest);
         }
     }
     what
 }
 
+/// Recalls what was made of the files below `root` if none has changed.
+pub(crate) fn recalled<T: DeserializeOwned>(
+    files: &dyn Files,
+    cache: &dyn Cache,
+    (root, name): (&Path, &str),
+) -> Option<T> {
+    let kept = cache.get(&key(root, name))?;
+    let record = Record::read(whole(&kept)?)?;
+    record.stands(files, root).then(|| record.made())?
+}
+
 /// Recalls what was kept of a folder under a name. Whether it still holds, whoever recalls it must see.
 pub fn recall_kept<T: DeserializeOwned>(cache: &dyn Cache, root: &Path, name: &str) -> Option<T> {
-    serde_json::from_slice(whole(&cache.get(&key(root, name))?)?).ok()
+    postcard::from_bytes(whole(&cache.get(&key(root, name))?)?).ok()
 }
 
 /// Keeps what was seen below a folder, under a name; for `newest` see [`Cache::put`].
 pub fn keep<T: Serialize>(cache: &dyn Cache, root: &Path, name: &str, what: T, newest: u128) {
-    if let Ok(bytes) = serde_json::to_vec(&what) {
+    if let Ok(bytes) = postcard::to_allocvec(&what) {
         cache.put(&key(root, name), sealed(&bytes), newest);
     }
 }
@@ -170,10 +208,18 @@ fn key(root: &Path, name: &str) -> String {
     format!("{:032x}", u128::from_le_bytes(key.sum()))
 }
 
+/// What is made of a package is kept under this name.
+const PACKAGE: &str = "package";
+
+/// Recalls what the files of a package showed if none has changed.
+pub fn recall_learnt(files: &dyn Files, root: &Path, cache: &dyn Cache) -> Option<Evidence> {
+    recalled(files, cache, (root, PACKAGE))
+}
+
 /// Looks into the files of a package, or recalls what they showed if none has changed.
 pub fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> Evidence {
     let look = |tree: &Tree| Evidence { android: library::of(files, root, tree), ..gather::gather(files, tree) };
-    look_or_recall(files, (root, "package"), cache, look)
+    look_or_recall(files, (root, PACKAGE), cache, look)
 }
 
 /// The same for a module of the app itself, which is no library of it.
@@ -258,6 +304,8 @@ impl Hash {
 
 #[cfg(test)]
 mod tests {
+    use elvask_markup::plist::plan::NewValue;
+
     use super::*;
 
     /// Files that have a time and nothing else.
@@ -281,7 +329,7 @@ mod tests {
         }
 
         fn stamp(&self, _path: &Path) -> Option<elvask_project::files::Stamp> {
-            Some(elvask_project::files::Stamp { len: 0, changed: self.0 })
+            Some(elvask_project::files::Stamp { len: 0, changed: self.0, noted: 0 })
         }
     }
 
@@ -330,13 +378,29 @@ mod tests {
     }
 
     #[test]
+    fn a_value_is_kept_with_its_type() {
+        let text = |text: &str| NewValue::String(text.to_owned());
+        let inside =
+            NewValue::Array(vec![NewValue::Bool(true), NewValue::Real(-0.5), text(""), NewValue::Array(vec![])]);
+        let list = vec![("a".to_owned(), NewValue::Integer(i64::MIN)), ("a".to_owned(), inside)];
+        let value = NewValue::Array(vec![NewValue::Dict(list), text("1"), NewValue::Integer(1)]);
+        let bytes = postcard::to_allocvec(&value).unwrap();
+        assert_eq!(postcard::from_bytes::<NewValue>(&bytes).unwrap(), value);
+        // For people it is as plain as ever.
+        let plain = serde_json::json!([{ "a": false }, "1", 1]);
+        let read: NewValue = serde_json::from_value(plain.clone()).unwrap();
+        assert_eq!(serde_json::to_value(read).unwrap(), plain);
+    }
+
+    #[test]
     fn what_another_reader_learnt_is_forgotten() {
         let files = Stamped(1);
         let recall = |reader: &str| {
             let none = Names("");
-            let (folder_state, _) = state(&files, Path::new("/p"), Names("\0"), none).unwrap();
-            let (file_state, _) = state(&files, Path::new("/p"), Names("a\0"), none).unwrap();
-            let (folders, names, what) = (Names("\0"), Names("a\0"), b"\"learnt before\"");
+            let (folders, names) = (Names("\0"), Names("a\0"));
+            let states = States::of(&files, Path::new("/p"), folders, names, none).unwrap();
+            let (folder_state, file_state) = (states.folders, states.files);
+            let what = &postcard::to_allocvec("learnt before").unwrap();
             let record = Record { folders, folder_state, files: names, more: none, file_state, what }.bytes().unwrap();
             let holds = Holds([sum_of(reader, &record).as_slice(), &record].concat());
             let seen = |_: &()| Seen { folders: vec![String::new()], files: vec!["b".to_owned()], more: Vec::new() };

@@ -10,22 +10,16 @@ const MAX_TEXTS: usize = 4;
 
 /// How the files of a package show something.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(default)]
 pub struct Shown {
     /// Where native code uses it or names it.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub code: Vec<Occurrence>,
     /// What its notes say of it.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub notes: Option<Notes>,
     /// Only a script says so that comes with the package and changes an app's files for another tool.
-    #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub script: bool,
     /// Of a component that notes alone show: nothing in the package, or in what its build depends on, looks like its class.
-    #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub class_unseen: bool,
     /// Of a purpose: the texts that the package's notes show for an example.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub texts: Vec<String>,
     /// Such a script names it too, so that the tool which runs it writes it.
     pub by_script: bool,
@@ -33,7 +27,6 @@ pub struct Shown {
 
 /// What notes say of who needs something.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
 pub enum Notes {
     /// Everybody who has the package.
     Everybody,
@@ -60,16 +53,13 @@ pub struct Part {
     /// The name of the folder that it lies in.
     pub folder: String,
     /// The function around the place, where one is found.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub function: Option<String>,
     /// Whether that function is one that scripts call by its name.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub called_by_name: bool,
 }
 
 /// How code uses something.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
 pub enum Use {
     /// It calls what cannot work without it.
     Called,
@@ -85,7 +75,6 @@ pub enum Use {
 
 /// What must be so for code to be compiled into an app.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
 pub enum Within {
     /// Nothing: it comes with the package.
     Package,

@@ -11,7 +11,7 @@ use rayon::prelude::*;
 use super::walk::{Language, Own, OwnFile, walk};
 use super::{OwnCode, imports, links, permissions};
 use crate::evidence::lexer::{Stretch, Stretches, Style, stretches};
-use crate::evidence::{Cache, Seen, recall};
+use crate::evidence::{Cache, Seen, recall, recalled};
 use crate::requirement::{Citation, EvidenceKind};
 
 /// The largest file that is read, in bytes: what is larger was not written by hand.
@@ -118,6 +118,13 @@ impl Source<'_> {
     }
 }
 
+/// What is made of an app's own code is kept under this name.
+const NAME: &str = "own code";
+
+pub(super) fn recall_read(files: &dyn Files, root: &Path, cache: &dyn Cache) -> Option<OwnCode> {
+    recalled(files, cache, (root, NAME))
+}
+
 pub(super) fn read(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> OwnCode {
     let make = |own: &Own| {
         let scanned: Vec<_> = match own.files.len() {
@@ -138,7 +145,7 @@ pub(super) fn read(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) ->
         files: own.files.iter().map(|file| file.shown.clone()).collect(),
         more: vec![if own.cut { "cut" } else { "" }.to_owned()],
     };
-    recall(files, cache, (root, "own code"), (|| walk(files, root), seen), make)
+    recall(files, cache, (root, NAME), (|| walk(files, root), seen), make)
 }
 
 /// Reads one file; `None` where it shows nothing.

@@ -1,7 +1,7 @@
 //! `elvask check`.
 
 use elvask_core::app::Look;
-use elvask_core::check::{Report, check};
+use elvask_core::check::{Report, check, check_once};
 use elvask_core::finding::Level;
 use elvask_core::rules::{self, RULES};
 use elvask_platform::names::nearest;
@@ -43,7 +43,9 @@ pub(crate) fn run(options: &Check, output: &Output) -> Done {
                 None => last_tagged(&root),
             };
         }
-        let mut report = check(&app, &settings);
+        // The program ends after the last one, and the system takes memory back at one stroke.
+        let look = if options.all { check } else { check_once };
+        let mut report = look(&app, &settings);
         let path = options.all.then(|| typed(&root));
         if !options.all {
             let unknown = options.only.iter().filter(|word| !is_rule_or_family(word));
@@ -73,7 +75,6 @@ pub(crate) fn run(options: &Check, output: &Output) -> Done {
         };
         reporter.app(&checked, output);
         worst = worst.max(outcome(&report, &failing));
-        // The program ends after the last one, and the system takes memory back at one stroke.
         if !options.all {
             std::mem::forget((app, report));
         }

@@ -351,7 +351,7 @@ fn perform(
         // There is nobody to ask: the values are given.
         command.args(given).arg("--yes");
     }
-    if all.quiet {
+    if all.voice.quiet {
         command.arg("--quiet");
     }
     if human {

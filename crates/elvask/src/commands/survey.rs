@@ -419,7 +419,10 @@ fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec
     match (&one.value, one.kind) {
         (Some(value), _) if value.trim().is_empty() => about.push(paint(WARNING, "empty")),
         (Some(value), "usage") => about.push(format!("\"{}\"", shorten(&clean(value), 48))),
-        (Some(value), _) => about.push(shorten(&clean(value).replace("android.intent.category.", ""), 80)),
+        (Some(value), _) if value.contains("android.intent.category.") => {
+            about.push(shorten(&clean(value).replace("android.intent.category.", ""), 80));
+        }
+        (Some(value), _) => about.push(shorten(&clean(value), 80)),
         (None, _) => {}
     }
     if !one.only_in.is_empty() {
@@ -438,7 +441,7 @@ fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec
         false => vec![name, about, place],
     };
     let mut lines =
-        vec![cells(name, about.join(", "), needed(&one.needed_by), place(app, one.place, one.origin.as_deref()))];
+        vec![cells(name, joined(about), needed(&one.needed_by), place(app, one.place, one.origin.as_deref()))];
     let own = context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
     for (language, text, at) in &one.translations {
         let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
@@ -448,16 +451,29 @@ fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec
     lines
 }
 
+fn joined(mut parts: Vec<String>) -> String {
+    match parts.len() {
+        0 | 1 => parts.pop().unwrap_or_default(),
+        _ => parts.join(", "),
+    }
+}
+
 /// Returns a file's name; of build files, of which every folder has one, with the folder.
 fn short_file(file: &str) -> &str {
-    let parts = if file.contains("build.gradle") { 2 } else { 1 };
-    file.rmatch_indices('/').nth(parts - 1).map_or(file, |(at, _)| file.get(at + 1..).unwrap_or(file))
+    let Some((folder, name)) = file.rsplit_once('/') else { return file };
+    if !name.starts_with("build.gradle") {
+        return name;
+    }
+    file.get(folder.rfind('/').map_or(0, |at| at + 1)..).unwrap_or(file)
 }
 
 fn needed(needed_by: &[NeededBy]) -> String {
+    if needed_by.is_empty() {
+        return paint(FAINT, "-");
+    }
     let mut names: Vec<_> = needed_by.iter().map(|needed| clean(&needed.plugin).into_owned()).collect();
     names.dedup();
-    if names.is_empty() { paint(FAINT, "-") } else { names.join(", ") }
+    names.join(", ")
 }
 
 /// Returns a place with its origin in the merge: `tern_camera AndroidManifest.xml:3`.
@@ -474,8 +490,14 @@ fn place(app: &App, place: Place, origin: Option<&str>) -> String {
 }
 
 fn shorten(text: &str, most: usize) -> String {
-    // Most values are a short word.
-    if text.len() <= most && text.bytes().all(|byte| byte.is_ascii_graphic()) {
+    // Most values are a few words on one line.
+    let mut before = b' ';
+    let is_usual = |byte: u8| {
+        let usual = byte.is_ascii_graphic() || (byte == b' ' && before != b' ');
+        before = byte;
+        usual
+    };
+    if text.len() <= most && text.bytes().all(is_usual) && !text.ends_with(' ') {
         return text.to_owned();
     }
     let line = text.split_whitespace().collect::<Vec<_>>().join(" ");

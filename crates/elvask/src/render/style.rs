@@ -1,6 +1,6 @@
 //! The styles in use. Where there is no colour they are taken out again.
 
-use std::fmt::Write as _;
+use std::sync::OnceLock;
 
 use anstyle::{AnsiColor, Style};
 
@@ -16,14 +16,43 @@ pub(crate) const REMOVED: Style = AnsiColor::Red.on_default();
 
 /// Returns what turns a style on and off.
 pub(crate) fn style(style: Style) -> (String, String) {
-    (style.render().to_string(), style.render_reset().to_string())
+    let mut text = (String::new(), String::new());
+    put(style, |on, off| text = (on.to_owned(), off.to_owned()));
+    text
 }
 
 /// Returns a text in a style.
 pub(crate) fn paint(with: Style, text: &str) -> String {
-    let mut out = String::with_capacity(text.len() + 16);
-    let _ = write!(out, "{}", with.render());
-    out.push_str(text);
-    let _ = write!(out, "{}", with.render_reset());
+    let mut out = String::new();
+    put(with, |on, off| out = [on, text, off].concat());
     out
+}
+
+/// Hands out what turns a style on and off; of those that are in use it is worked out once.
+fn put(style: Style, take: impl FnOnce(&str, &str)) {
+    static KNOWN: OnceLock<[(Style, String); 9]> = OnceLock::new();
+    const ALL: [Style; 9] = [ERROR, WARNING, NOTE, NOTICE, GOOD, HEADING, FAINT, ADDED, REMOVED];
+    let known = KNOWN.get_or_init(|| ALL.map(|style| (style, style.render().to_string())));
+    let off = if style.is_plain() { "" } else { RESET };
+    match known.iter().find(|(known, _)| *known == style) {
+        Some((_, on)) => take(on, off),
+        None => take(&style.render().to_string(), off),
+    }
+}
+
+/// What turns every style off.
+const RESET: &str = "\u{1b}[0m";
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn styles_are_turned_on_and_off() {
+        for known in [ERROR, FAINT, HEADING, GOOD.underline(), Style::new()] {
+            let (on, off) = (known.render().to_string(), known.render_reset().to_string());
+            assert_eq!(style(known), (on.clone(), off.clone()));
+            assert_eq!(paint(known, "text"), format!("{on}text{off}"));
+        }
+    }
 }
