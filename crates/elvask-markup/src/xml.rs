@@ -24,7 +24,7 @@ use std::borrow::Cow;
 /// are replaced, any other reference stays as it is written.
 #[must_use]
 pub fn unescape(raw: &str) -> Cow<'_, str> {
-    if memchr::memchr(b'&', raw.as_bytes()).is_none() {
+    if !raw.contains('&') {
         return Cow::Borrowed(raw);
     }
     let mut out = String::with_capacity(raw.len());

@@ -1,5 +1,6 @@
 //! Capabilities: platform-neutral names for what a plugin needs.
 
+use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::names::nearest;
@@ -58,12 +59,13 @@ pub struct Beside {
 fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
     static TABLE: OnceLock<Vec<(Capability, Vec<CapabilityNeed>)>> = OnceLock::new();
     TABLE.get_or_init(|| {
-        let mut needs: Vec<(&'static str, CapabilityNeed)> = rows(include_str!("../data/capability-needs.tsv"))
-            .filter_map(|row| Some((row.cell(0), read_need(row)?)))
-            .collect();
+        let mut needs: HashMap<&'static str, Vec<CapabilityNeed>> = HashMap::new();
+        for row in rows(include_str!("../data/capability-needs.tsv")) {
+            needs.entry(row.cell(0)).or_default().extend(read_need(row));
+        }
         let capability = |row: Row| {
             let capability = Capability { name: row.cell(0), title: row.cell(1), meaning: row.cell(2) };
-            (capability, needs.extract_if(.., |(name, _)| *name == capability.name).map(|(_, need)| need).collect())
+            (capability, needs.remove(capability.name).unwrap_or_default())
         };
         rows(include_str!("../data/capabilities.tsv")).map(capability).collect()
     })
@@ -142,8 +144,9 @@ pub fn capabilities_with(kind: Kind, name: &str) -> impl Iterator<Item = Capabil
 
 /// Returns the starts of words by which packages say that they are for a capability.
 pub fn words_for(capability: &str) -> impl Iterator<Item = &'static str> {
-    let row = rows(include_str!("../data/capability-words.tsv")).find(|row| row.cell(0) == capability);
-    row.map_or("", |row| row.cell(1)).split_whitespace()
+    static WORDS: OnceLock<HashMap<&'static str, &'static str>> = OnceLock::new();
+    let read = || rows(include_str!("../data/capability-words.tsv")).map(|row| (row.cell(0), row.cell(1))).collect();
+    WORDS.get_or_init(read).get(capability).copied().unwrap_or_default().split_whitespace()
 }
 
 #[cfg(test)]

@@ -101,9 +101,11 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
     let files = loading.files;
     let lists = AllLists::recall(&root, cache);
     let resolver = Resolver::new(files, &root);
+    let within: Vec<_> = resolver.inside(&root).into_iter().chain(resolver.above(&root).iter().cloned()).collect();
+    let resolve = |name: &&String| resolver.resolve(within.iter(), name);
     let resolved: Vec<_> = match names.len() {
-        0..16 => names.iter().map(|name| resolver.resolve(&root, name)).collect(),
-        _ => names.par_iter().map(|name| resolver.resolve(&root, name)).collect(),
+        0..16 => names.iter().map(resolve).collect(),
+        _ => names.par_iter().map(resolve).collect(),
     };
     for (name, folder) in names.into_iter().zip(resolved) {
         match folder {
@@ -195,8 +197,10 @@ fn read_package(
             package.peers.clone_from(&own.peers);
             package.brings.clone_from(&own.dependencies);
             let names = own.dependencies.iter().chain(&own.optional).chain(&own.peers);
-            found.dependencies =
-                names.filter_map(|name| Some((name.clone(), resolver.resolve(&root, name)?))).collect();
+            let inside = if own.inside.packages { resolver.inside(&root) } else { None };
+            let above = resolver.above(&root);
+            let resolve = |name| resolver.resolve(inside.iter().chain(above.iter()), name);
+            found.dependencies = names.filter_map(|name: &String| Some((name.clone(), resolve(name)?))).collect();
         }
         Err(message) => {
             put(package, &Inside { platforms: Vec::new(), ..Inside::of(files, &root) });

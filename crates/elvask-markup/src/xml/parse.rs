@@ -425,11 +425,9 @@ impl Reader<'_> {
         if earlier.iter().any(|other| self.source(other.name()) == self.source(name)) {
             return fail(XmlFault::DuplicateAttribute(self.source(name).to_owned()), name);
         }
-        self.attributes.push(StoredAttribute {
-            start: offset(name.start),
-            name_len: offset(name.len()),
-            value: (offset(value.start), offset(value.end)),
-        });
+        let name = (offset(name.start), offset(name.len()));
+        let refers = signs & AMPERSAND != 0;
+        self.attributes.push(StoredAttribute::new(name, (offset(value.start), offset(value.end)), refers));
         Ok(())
     }
 

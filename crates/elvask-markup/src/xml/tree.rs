@@ -55,18 +55,27 @@ pub(super) struct Stored {
 #[derive(Debug, Clone, Copy)]
 pub(super) struct StoredAttribute {
     pub(super) start: u32,
-    pub(super) name_len: u32,
+    name_len: u32,
     pub(super) value: (u32, u32),
 }
 
+/// A bit of the length of a name, which no name is long enough for: there is an ampersand in the value.
+const REFERS: u32 = 1 << 31;
+
 impl StoredAttribute {
+    /// Makes one of the places of its name and its value; `refers` if the value has an ampersand.
+    pub(super) fn new((start, name_len): (u32, u32), value: (u32, u32), refers: bool) -> Self {
+        StoredAttribute { start, name_len: if refers { name_len | REFERS } else { name_len }, value }
+    }
+
     pub(super) fn name(self) -> Span {
-        span(self.start, self.start + self.name_len)
+        span(self.start, self.start + (self.name_len & !REFERS))
     }
 
     fn open(self) -> Attribute {
         let (from, to) = self.value;
-        Attribute { span: span(self.start, to + 1), name: self.name(), value: span(from, to) }
+        let refers = self.name_len & REFERS != 0;
+        Attribute { span: span(self.start, to + 1), name: self.name(), value: span(from, to), refers }
     }
 }
 
@@ -83,6 +92,8 @@ pub struct Attribute {
     pub name: Span,
     /// The value between the quotes, as written.
     pub value: Span,
+    /// Whether there is an ampersand in it.
+    refers: bool,
 }
 
 /// A prefix, and the namespace that it stands for.
@@ -444,10 +455,19 @@ impl<'d> Element<'d> {
     /// Returns the attribute of a namespace, whatever prefix the document gives to it.
     #[must_use]
     pub fn attribute(self, namespace: &str, local: &str) -> Option<Attribute> {
-        // Where the outermost element alone binds prefixes, a namespace that none stands for is nowhere.
-        let bound = self.document.bound_at_the_top();
-        if bound.is_some_and(|bound| bound.iter().all(|(_, known)| **known != *namespace)) {
-            return None;
+        if let Some(bound) = self.document.bound_at_the_top() {
+            // Where the outermost element alone binds prefixes, a namespace that none stands for is nowhere, and one that has one prefix has
+            // that everywhere. Lengths are compared first: the letters are far away.
+            let mut prefixes = bound.iter().filter(|(_, known)| **known == *namespace).map(|(prefix, _)| &**prefix);
+            let prefix = prefixes.next()?;
+            if prefixes.next().is_none() {
+                let is_it = |attribute: &&StoredAttribute| {
+                    let name = attribute.name();
+                    let rest = || name.of(&self.document.text).strip_prefix(prefix)?.strip_prefix(':');
+                    name.len() == prefix.len() + 1 + local.len() && rest() == Some(local)
+                };
+                return self.stored_attributes().iter().find(is_it).map(|attribute| attribute.open());
+            }
         }
         let is_it = |attribute: &&StoredAttribute| {
             let written = attribute.name().of(&self.document.text);
@@ -466,7 +486,8 @@ impl<'d> Element<'d> {
     /// Returns the value of one of the element's attributes, references replaced.
     #[must_use]
     pub fn value_of(self, attribute: Attribute) -> Cow<'d, str> {
-        unescape(attribute.value.of(&self.document.text))
+        let written = attribute.value.of(&self.document.text);
+        if attribute.refers { unescape(written) } else { Cow::Borrowed(written) }
     }
 
     /// Returns the namespace that a prefix stands for here.

@@ -51,6 +51,8 @@ pub(super) struct Inside {
     pub(super) linker_settings: bool,
     /// Whether it is a plugin of a hybrid app.
     pub(super) hybrid: bool,
+    /// Whether it has packages of its own.
+    pub(super) packages: bool,
 }
 
 impl Inside {
@@ -63,6 +65,7 @@ impl Inside {
             sheet: has(&|name| name.eq_ignore_ascii_case(sheet::FILE_NAME)),
             linker_settings: has(&|name| name.ends_with("module.config.json")),
             hybrid: files.is_file(&root.join("plugin.xml")),
+            packages: has(&|name| name.eq_ignore_ascii_case("node_modules")),
         }
     }
 }

@@ -3,6 +3,7 @@
 //! Source: "Modules: CommonJS modules", section "Loading from `node_modules` folders", of the runtime's documentation.
 
 use std::collections::HashMap;
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock, RwLock};
 
@@ -14,6 +15,15 @@ pub(super) struct Resolver<'f> {
     /// The folder of the app, where no link leads to it: a path below it is followed only where its folder has a link.
     root: Option<PathBuf>,
     folders: RwLock<HashMap<PathBuf, Option<Arc<Folder>>>>,
+    /// What is above the folders in a folder.
+    chains: RwLock<HashMap<OsString, Arc<[FolderAt]>>>,
+}
+
+/// A folder of packages, and where it is.
+#[derive(Clone)]
+pub(super) struct FolderAt {
+    path: PathBuf,
+    folder: Arc<Folder>,
 }
 
 /// A folder of packages, or of those of one scope.
@@ -32,26 +42,45 @@ struct Entry {
 impl<'f> Resolver<'f> {
     pub(super) fn new(files: &'f dyn Files, root: &Path) -> Self {
         let root = (files.real(root) == root).then(|| root.to_owned());
-        Resolver { files, root, folders: RwLock::default() }
+        Resolver { files, root, folders: RwLock::default(), chains: RwLock::default() }
     }
 
-    /// Returns the folder of a package as seen from `folder`: in its `node_modules` or in that of a folder above, links
-    /// followed.
-    pub(super) fn resolve(&self, folder: &Path, name: &str) -> Option<PathBuf> {
+    /// Returns the folders of packages above a folder, the nearest first.
+    pub(super) fn above(&self, folder: &Path) -> Arc<[FolderAt]> {
+        let Some(around) = folder.parent() else { return Arc::default() };
+        if let Some(known) = self.chains.read().ok().and_then(|chains| chains.get(around.as_os_str()).cloned()) {
+            return known;
+        }
+        let chain: Arc<[FolderAt]> = around.ancestors().filter_map(|folder| self.inside(folder)).collect();
+        if let Ok(mut chains) = self.chains.write() {
+            chains.insert(around.as_os_str().to_owned(), Arc::clone(&chain));
+        }
+        chain
+    }
+
+    /// Returns the folder of packages in a folder.
+    pub(super) fn inside(&self, folder: &Path) -> Option<FolderAt> {
+        if folder.file_name().is_some_and(|last| last == "node_modules") {
+            return None;
+        }
+        let path = folder.join("node_modules");
+        Some(FolderAt { folder: self.folder(&path)?, path })
+    }
+
+    /// Returns the folder of a package that is in one of some folders of packages, the first of them that has it; links followed.
+    pub(super) fn resolve<'a>(&self, mut within: impl Iterator<Item = &'a FolderAt>, name: &str) -> Option<PathBuf> {
         if name.is_empty() || name.contains("..") || name.starts_with('/') {
             return None;
         }
-        let outside = |folder: &&Path| folder.file_name().is_none_or(|last| last != "node_modules");
-        folder.ancestors().filter(outside).find_map(|folder| self.find(&folder.join("node_modules"), name))
+        within.find_map(|at| self.find(at, name))
     }
 
-    fn find(&self, folder: &Path, name: &str) -> Option<PathBuf> {
-        let packages = self.folder(folder)?;
+    fn find(&self, at: &FolderAt, name: &str) -> Option<PathBuf> {
         match name.split_once('/') {
-            None => self.package(&packages, folder, name),
+            None => self.package(&at.folder, &at.path, name),
             Some((scope, name)) => {
-                packages.entries.get(scope)?;
-                let scope = folder.join(scope);
+                at.folder.entries.get(scope)?;
+                let scope = at.path.join(scope);
                 self.package(&*self.folder(&scope)?, &scope, name)
             }
         }

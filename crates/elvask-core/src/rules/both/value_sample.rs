@@ -1,6 +1,6 @@
 //! `value-sample`: a value is one that a plugin gives out for trials.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 
 use elvask_markup::plist::Value;
 use elvask_needs::kinds;
@@ -87,11 +87,13 @@ fn elsewhere(context: &Context<'_>, known: &[Place], out: &mut Vec<Finding>) {
     for (text, sample) in samples.iter().flat_map(|sample| sample.texts.iter().map(move |text| (text, sample))) {
         of_text.entry(text.as_str()).or_insert(sample);
     }
-    let longest = of_text.keys().map(|text| text.len()).max().unwrap_or_default();
+    let lengths: BTreeSet<usize> = of_text.keys().map(|text| text.len()).collect();
+    let longest = lengths.last().copied().unwrap_or_default();
+    let lengths: Vec<bool> = (0..=longest).map(|length| lengths.contains(&length)).collect();
     let mut told: Vec<Place> = known.to_vec();
     each_declared_text(context, |text, place, platform| {
-        // Most are longer than any sample, and need no look-up.
-        let sample = if text.len() > longest { None } else { of_text.get(text) };
+        // Most are not as long as any sample, and need no look-up.
+        let sample = if lengths.get(text.len()) == Some(&true) { of_text.get(text) } else { None };
         let Some(sample) = sample.filter(|_| !told.contains(&place)) else { return };
         told.push(place);
         let message = format!("`{text}` is a sample value that {} publishes for tests", sample.plugin);
