@@ -159,15 +159,16 @@ pub fn unfilled(merged: &Merged<'_>, told: &[Unresolved]) -> Vec<Unresolved> {
 fn wanted(context: &Context<'_>, survey: &mut Survey) {
     for spec in kinds::KINDS {
         let about = spec.about();
-        if context.needs.all().iter().all(|one| one.kind() != about.kind) {
+        let of_kind: Vec<&Requirement> = context.needs.all().iter().filter(|one| one.kind() == about.kind).collect();
+        if of_kind.is_empty() {
             continue;
         }
         for declared in spec.declared(context) {
-            let needs = |one: &&Requirement| {
+            let needs = |one: &&&Requirement| {
                 let here = (declared.name.as_str(), declared.place);
-                one.kind() == about.kind && spec.is_about(context, here, (&one.name, &one.need))
+                spec.is_about(context, here, (&one.name, &one.need))
             };
-            let Some(first) = context.needs.all().iter().find(needs) else { continue };
+            let Some(first) = of_kind.iter().find(needs) else { continue };
             let known = |one: &Declaration| {
                 one.kind == about.kind.id() && (one.place == declared.place || one.name == declared.name)
             };

@@ -51,11 +51,18 @@ impl LineIndex {
         LineIndex { starts, characters }
     }
 
+    /// Returns the line of a byte offset, counted from 1; an offset past the end counts as the end.
+    #[must_use]
+    pub fn line(&self, text: &str, offset: usize) -> usize {
+        let offset = offset.min(text.len());
+        self.starts.partition_point(|start| *start <= offset)
+    }
+
     /// Returns line and column of a byte offset; an offset past the end counts as the end.
     #[must_use]
     pub fn position(&self, text: &str, offset: usize) -> Position {
         let offset = offset.min(text.len());
-        let line = self.starts.partition_point(|start| *start <= offset);
+        let line = self.line(text, offset);
         let start = self.line_start(line);
         let mut column = self.characters_before(text, offset).saturating_sub(self.characters_before(text, start));
         if line == 1 && offset > 0 && text.starts_with('\u{FEFF}') {

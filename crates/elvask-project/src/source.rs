@@ -256,6 +256,13 @@ impl Sources {
         place.span.of(&self.file(place.file).text)
     }
 
+    /// Returns the line of the start of a place, counted from 1.
+    #[must_use]
+    pub fn line(&self, place: Place) -> usize {
+        let file = self.file(place.file);
+        file.lines.get_or_init(|| LineIndex::new(&file.text)).line(&file.text, place.span.start)
+    }
+
     /// Returns line and column of the start of a place.
     #[must_use]
     pub fn position(&self, place: Place) -> Position {

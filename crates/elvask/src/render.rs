@@ -52,26 +52,21 @@ pub(crate) fn escaped_json(text: String) -> String {
 
 /// Returns a text without the styles that were put into it, and without anything else that a terminal would act on.
 pub(crate) fn plain(text: &str) -> String {
-    // Long results hold many styles, and hardly ever anything but them.
-    let is_plain = |byte: u8| matches!(byte, b'\t' | b'\n' | b'\x0C' | b'\r' | b' '..=b'~' | 0x80..);
+    let is_odd = |byte: u8| byte < b' ' && !matches!(byte, b'\t' | b'\n' | b'\x0C' | b'\r' | 0x1B) || byte == 0x7F;
+    let odd = text.bytes().fold(false, |odd, byte| odd | is_odd(byte));
     let mut out = String::with_capacity(text.len());
     let mut rest = text;
-    loop {
+    // Long results hold many styles, and hardly ever anything but them.
+    while !odd {
         let (before, styled) = rest.split_at(memchr::memchr(0x1B, rest.as_bytes()).unwrap_or(rest.len()));
+        out.push_str(before);
+        rest = styled;
         let after = styled.strip_prefix("\u{1b}[").and_then(|style| {
             let end = style.bytes().position(|byte| !matches!(byte, b'0'..=b'9' | b';'))?;
             style.get(end..)?.strip_prefix('m')
         });
         match after {
-            _ if !before.bytes().all(is_plain) => break,
-            Some(after) => {
-                out.push_str(before);
-                rest = after;
-            }
-            None if styled.is_empty() => {
-                out.push_str(before);
-                return out;
-            }
+            Some(after) => rest = after,
             None => break,
         }
     }

@@ -2,7 +2,6 @@
 
 mod matrix;
 
-use std::fmt::Write as _;
 use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
@@ -436,17 +435,20 @@ fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec
             &clean(&format!("wins over {} ({}:{})", shorten(value, 24), short_file(file), at.line)),
         ));
     }
-    let cells = |name: String, about: String, needed: String, place: String| match needs {
-        true => vec![name, about, needed, place],
+    let cells = |name: String, about: String, needed_by: &[NeededBy], place: String| match needs {
+        true => vec![name, about, needed(needed_by), place],
         false => vec![name, about, place],
     };
-    let mut lines =
-        vec![cells(name, joined(about), needed(&one.needed_by), place(app, one.place, one.origin.as_deref()))];
+    let mut lines = vec![cells(name, joined(about), &one.needed_by, place(app, one.place, one.origin.as_deref()))];
     let own = context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
     for (language, text, at) in &one.translations {
         let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
         let text = format!("{}: \"{}\"{mark}", clean(language), shorten(&clean(text), 48));
-        lines.push(cells(String::new(), text, String::new(), place(app, *at, None)));
+        let mut line = vec![String::new(), text, place(app, *at, None)];
+        if needs {
+            line.insert(2, String::new());
+        }
+        lines.push(line);
     }
     lines
 }
@@ -478,14 +480,15 @@ fn needed(needed_by: &[NeededBy]) -> String {
 
 /// Returns a place with its origin in the merge: `tern_camera AndroidManifest.xml:3`.
 fn place(app: &App, place: Place, origin: Option<&str>) -> String {
-    let at = app.sources.position(place);
     let file = &app.sources.file(place.file).shown;
     let mut said = String::with_capacity(48);
     if let Some(origin) = origin.filter(|origin| !origin.starts_with("INFOPLIST_KEY_")) {
         said.push_str(origin);
         said.push(' ');
     }
-    let _ = write!(said, "{}:{}", short_file(file), at.line);
+    said.push_str(short_file(file));
+    said.push(':');
+    said.push_str(&app.sources.line(place).to_string());
     paint(FAINT, &clean(&said))
 }
 

@@ -31,7 +31,8 @@ pub(crate) fn paint(with: Style, text: &str) -> String {
 /// Hands out what turns a style on and off; of those that are in use it is worked out once.
 fn put(style: Style, take: impl FnOnce(&str, &str)) {
     static KNOWN: OnceLock<[(Style, String); 9]> = OnceLock::new();
-    const ALL: [Style; 9] = [ERROR, WARNING, NOTE, NOTICE, GOOD, HEADING, FAINT, ADDED, REMOVED];
+    // The most used ones first.
+    const ALL: [Style; 9] = [FAINT, HEADING, ERROR, WARNING, NOTE, NOTICE, GOOD, ADDED, REMOVED];
     let known = KNOWN.get_or_init(|| ALL.map(|style| (style, style.render().to_string())));
     let off = if style.is_plain() { "" } else { RESET };
     match known.iter().find(|(known, _)| *known == style) {

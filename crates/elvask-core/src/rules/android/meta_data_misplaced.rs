@@ -1,5 +1,9 @@
 //! `meta-data-misplaced`: a `<meta-data>` stands where the plugin does not look.
 
+use std::cell::OnceCell;
+use std::collections::HashSet;
+
+use elvask_markup::xml::Element;
 use elvask_markup::xml::plan::{self, Slot};
 use elvask_needs::requirement::Need;
 use elvask_platform::{Kind, Platform};
@@ -31,8 +35,18 @@ impl Rule for MetaDataMisplaced {
     }
 
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
+        let wanted: HashSet<&str> = context.needs.groups(Kind::MetaData).map(|group| group.name).collect();
+        // Looked for at the first that is somewhere else: a manifest can have very many.
+        let all = OnceCell::new();
+        let stands = |name: &str, parent: Option<Element<'_>>| {
+            let places = || manifest.meta_data.iter().map(|one| (&*one.name, start_of(one.element.parent())));
+            all.get_or_init(|| places().collect::<HashSet<_>>()).contains(&(name, start_of(parent)))
+        };
         for declared in &manifest.meta_data {
             let parent = declared.element.parent();
+            if !wanted.contains(&*declared.name) && parent != Some(manifest.root) {
+                continue;
+            }
             let needed = context.needs.of(Kind::MetaData, &declared.name);
             let owner = needed.iter().find_map(|requirement| {
                 let Need::MetaData { owner, .. } = &requirement.need else { return None };
@@ -44,9 +58,8 @@ impl Rule for MetaDataMisplaced {
                 None if parent == Some(manifest.root) => manifest.application,
                 None => continue,
             };
-            let right =
-                manifest.meta_data.iter().any(|other| other.name == declared.name && other.element.parent() == target);
             let Some(target) = target.filter(|target| parent != Some(*target)) else { continue };
+            let right = stands(&declared.name, Some(target));
             let inside = parent.map_or("manifest", |parent| parent.name());
             let message = format!(
                 "the meta-data `{}` is inside <{inside}>, where the plugin does not look; it belongs inside <{}>",
@@ -67,6 +80,11 @@ impl Rule for MetaDataMisplaced {
             );
         }
     }
+}
+
+/// Returns where an element starts, in bytes, which tells it from every other one.
+fn start_of(element: Option<Element<'_>>) -> Option<usize> {
+    element.map(|element| element.span().start)
 }
 
 #[cfg(test)]
