@@ -55,23 +55,26 @@ pub(crate) fn plain(text: &str) -> String {
     let is_odd = |byte: u8| byte < b' ' && !matches!(byte, b'\t' | b'\n' | b'\x0C' | b'\r' | 0x1B) || byte == 0x7F;
     let odd = text.bytes().fold(false, |odd, byte| odd | is_odd(byte));
     let mut out = String::with_capacity(text.len());
+    let rest = if odd { text } else { without_styles(text, &mut out) };
+    let _ = write!(out, "{}", anstream::adapter::strip_str(rest));
+    out
+}
+
+/// Takes the styles out up to what is none, which long results hardly ever hold; returns what is left from there.
+fn without_styles<'t>(text: &'t str, out: &mut String) -> &'t str {
     let mut rest = text;
-    // Long results hold many styles, and hardly ever anything but them.
-    while !odd {
+    loop {
         let (before, styled) = rest.split_at(memchr::memchr(0x1B, rest.as_bytes()).unwrap_or(rest.len()));
         out.push_str(before);
-        rest = styled;
         let after = styled.strip_prefix("\u{1b}[").and_then(|style| {
             let end = style.bytes().position(|byte| !matches!(byte, b'0'..=b'9' | b';'))?;
             style.get(end..)?.strip_prefix('m')
         });
         match after {
             Some(after) => rest = after,
-            None => break,
+            None => return styled,
         }
     }
-    let _ = write!(out, "{}", anstream::adapter::strip_str(rest));
-    out
 }
 
 /// Counts things: `1 error`, `2 errors`.
