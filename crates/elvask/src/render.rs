@@ -264,6 +264,7 @@ mod tests {
             "a\u{1b}]8;;file:///x\u{1b}\\b\u{1b}]8;;\u{1b}\\c\u{1b}[1md",
             "a\u{7}b\u{1b}[1mc\u{7f}d\u{9b}e",
             "\u{1b}[2Ka\u{1b}[1mb\u{1b}",
+            "a\u{9b}31mb\u{85}c\u{80}",
             "a\u{1b}[",
             "a\u{1b}[12",
             "a\u{1b}[12é\u{1b}[1mb",
