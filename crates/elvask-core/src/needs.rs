@@ -291,7 +291,7 @@ fn declared_name(app: &App, scene: &Scene<'_>, requirement: &Requirement) -> Opt
         None => true,
     };
     let fits = |name: &str| read_back(&requirement.name, name).is_some_and(|all| all.iter().all(answers));
-    let all = elvask_needs::kinds::spec(requirement.kind()).declared(scene);
+    let all = elvask_needs::kinds::spec(requirement.kind()).declared_of(scene, &fits);
     all.into_iter().map(|one| one.name).find(|name| fits(name))
 }
 

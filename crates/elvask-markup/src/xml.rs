@@ -3,6 +3,7 @@
 //! Entities that a document defines are never expanded; only the five built-in ones and character references are. The
 //! reader does not recurse, and refuses documents that are deeper or larger than any manifest.
 
+mod attribute;
 mod fault;
 mod names;
 mod parse;
@@ -10,8 +11,9 @@ pub mod plan;
 mod signs;
 mod tree;
 
+pub use attribute::Attribute;
 pub use fault::{XmlError, XmlFault};
-pub use tree::{Attribute, Document, Element, Node, NodeKind};
+pub use tree::{Document, Element, Node, NodeKind};
 
 /// The deepest nesting of elements that is read.
 pub const MAX_DEPTH: usize = 200;

@@ -258,6 +258,12 @@ pub trait KindSpec: Sync {
     /// Goes through what the app's own files declare of the kind.
     fn declared(&self, scene: &Scene<'_>) -> Vec<Declared>;
 
+    /// Goes through those at least that have a name that is wanted. Kinds of which an app can declare very many, and whose names are
+    /// compared letter for letter, leave the others out.
+    fn declared_of(&self, scene: &Scene<'_>, _wanted: &dyn Fn(&str) -> bool) -> Vec<Declared> {
+        self.declared(scene)
+    }
+
     /// Says whether a need is about a declaration of a name at a place.
     fn is_about(&self, _scene: &Scene<'_>, declared: (&str, Place), wanted: (&str, &Need)) -> bool {
         declared.0 == wanted.0
@@ -265,7 +271,7 @@ pub trait KindSpec: Sync {
 
     /// Returns what the app's own files declare of what a need asks for, with what takes it out.
     fn found(&self, scene: &Scene<'_>, name: &str, need: &Need) -> Vec<Declared> {
-        let mut all = self.declared(scene);
+        let mut all = self.declared_of(scene, &|declared| declared == name);
         all.retain(|one| self.is_about(scene, (&one.name, one.place), (name, need)));
         all
     }

@@ -1,5 +1,7 @@
 //! The Android side of the survey: the effective manifests of the variants that are judged.
 
+use std::borrow::Cow;
+
 use std::collections::{HashMap, HashSet};
 
 use elvask_needs::requirement::Need;
@@ -265,7 +267,8 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
 fn of_component<'c>(lister: &mut Lister<'_, 'c>, component: &MergedElement<'c>) {
     let Some(class) = component.key().map(str::to_owned) else { return };
     let merged = &lister.variant.merged;
-    let mut about = vec![component.name.to_owned()];
+    let mut about: Vec<Cow<'_, str>> = Vec::with_capacity(4);
+    about.push(component.name.into());
     let filters: Vec<_> = merged.children(component).filter(|child| child.name == "intent-filter").collect();
     about.push(
         match (component.value("exported"), filters.is_empty()) {
@@ -274,17 +277,17 @@ fn of_component<'c>(lister: &mut Lister<'_, 'c>, component: &MergedElement<'c>) 
             (_, false) => "exported is not stated, though it has a filter",
             (_, true) => "closed to other apps by default",
         }
-        .to_owned(),
+        .into(),
     );
     if component.value("enabled") == Some("false") {
-        about.push("disabled".to_owned());
+        about.push("disabled".into());
     }
-    about.extend(component.value("permission").map(|permission| format!("guarded by {permission}")));
-    about.extend(component.value("foregroundServiceType").map(|kind| format!("foreground type {kind}")));
-    about.extend(component.value("authorities").map(str::to_owned));
-    about.extend(component.value("targetActivity").map(|class| format!("alias of {class}")));
-    about.extend(component.value("launchMode").map(|mode| format!("launch mode {mode}")));
-    about.extend(component.value("theme").map(|theme| format!("theme {theme}")));
+    about.extend(component.value("permission").map(|permission| format!("guarded by {permission}").into()));
+    about.extend(component.value("foregroundServiceType").map(|kind| format!("foreground type {kind}").into()));
+    about.extend(component.value("authorities").map(Cow::from));
+    about.extend(component.value("targetActivity").map(|class| format!("alias of {class}").into()));
+    about.extend(component.value("launchMode").map(|mode| format!("launch mode {mode}").into()));
+    about.extend(component.value("theme").map(|theme| format!("theme {theme}").into()));
     let mut one = lister.element(Section::Components, "component", &class, component);
     one.value = Some(about.join(", "));
     lister.out.push(one);

@@ -2,10 +2,11 @@
 
 use std::sync::{Arc, OnceLock};
 
+use super::attribute::{StoredAttribute, span};
 use super::fault::{XmlError, XmlFault};
 use super::names::Numbering;
 use super::signs::{AMPERSAND, LESS, SUSPICIOUS, is_name_char, is_name_start, name_length, signs_in};
-use super::tree::{Document, NONE, NodeKind, Stored, StoredAttribute, span};
+use super::tree::{Document, NONE, NodeKind, Stored};
 use super::{MAX_DEPTH, MAX_NODES, is_xml_char, resolve_reference};
 use crate::Span;
 

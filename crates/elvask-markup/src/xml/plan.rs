@@ -1,6 +1,7 @@
 //! Plans edits of an XML document in the style of what stands around the place.
 
-use super::tree::{Attribute, Document, Element, Node, NodeKind};
+use super::attribute::Attribute;
+use super::tree::{Document, Element, Node, NodeKind};
 use super::{Place, escape};
 use crate::{Edit, Span};
 

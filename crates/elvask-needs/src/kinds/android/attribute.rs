@@ -117,8 +117,12 @@ impl KindSpec for Attribute {
         format!("an attribute of {}", parts(need).map(|parts| parts.owner.title()).unwrap_or_default())
     }
 
-    /// All platform attributes of the application and of the components count, but for their names.
     fn declared(&self, scene: &Scene<'_>) -> Vec<Declared> {
+        self.declared_of(scene, &|_| true)
+    }
+
+    /// All platform attributes of the application and of the components count, but for their names.
+    fn declared_of(&self, scene: &Scene<'_>, wanted: &dyn Fn(&str) -> bool) -> Vec<Declared> {
         let mut out = Vec::new();
         for manifest in &scene.manifests {
             let components = manifest.components.iter().map(|component| component.element);
@@ -126,7 +130,7 @@ impl KindSpec for Attribute {
                 let text = element.document().text();
                 for attribute in element.attributes() {
                     let Some((prefix, local)) = attribute.name.of(text).split_once(':') else { continue };
-                    if local == "name" || element.prefix_of(ANDROID) != Some(prefix) {
+                    if local == "name" || !wanted(local) || element.prefix_of(ANDROID) != Some(prefix) {
                         continue;
                     }
                     let edits = vec![plan::remove_attribute(element, attribute)];

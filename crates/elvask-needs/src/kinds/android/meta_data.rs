@@ -129,9 +129,14 @@ impl KindSpec for MetaData {
     }
 
     fn declared(&self, scene: &Scene<'_>) -> Vec<Declared> {
+        self.declared_of(scene, &|_| true)
+    }
+
+    fn declared_of(&self, scene: &Scene<'_>, wanted: &dyn Fn(&str) -> bool) -> Vec<Declared> {
         let manifests = scene.manifests.iter();
         manifests
             .flat_map(|manifest| manifest.meta_data.iter().map(move |one| (manifest, one)))
+            .filter(|(_, one)| wanted(&one.name))
             .map(|(manifest, one)| {
                 Declared::new(one.name.as_ref(), manifest.tag(one.element), vec![plan::remove(one.element.node())])
             })
