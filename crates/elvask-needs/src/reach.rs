@@ -338,11 +338,9 @@ impl Judge<'_> {
             let does = if named.how == PermissionUse::Requests { "asks for it" } else { "names it" };
             return Some(format!("the app's own code {does} ({}:{})", place.file, place.line));
         }
-        if learned.kind() == Kind::Usage {
-            let word = words_of(core_of(&learned.name));
-            let listed = self.evidence.chosen.contains(&Kind::Usage);
-            let listed = listed.then(|| word.iter().map(|word| capitalized(word)).collect::<String>());
-            if let Some(file) = listed.and_then(|word| self.linking.lists(&word)) {
+        if learned.kind() == Kind::Usage && self.evidence.chosen.contains(&Kind::Usage) {
+            let word: String = words_of(core_of(&learned.name)).iter().map(|word| capitalized(word)).collect();
+            if let Some(file) = self.linking.lists(&word) {
                 return Some(format!("{file} names it in a list"));
             }
         }

@@ -5,6 +5,7 @@ mod remembered;
 mod watched;
 
 use std::collections::BTreeMap;
+use std::ffi::CStr;
 use std::io::{self, Read as _};
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
@@ -125,9 +126,9 @@ pub trait Files: Sync {
         None
     }
 
-    /// Returns the stamps of many things below a folder, each named from it with forward slashes, the folder itself by an empty
-    /// name; `None` where one of them has none.
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+    /// Returns the stamps of many things below a folder, each named from it with forward slashes and as systems take names, the folder
+    /// itself by an empty name; `None` where one of them has none.
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
         stamps_one_by_one(self, folder, names)
     }
 
@@ -145,9 +146,13 @@ pub trait Files: Sync {
 fn stamps_one_by_one<F: Files + ?Sized>(
     files: &F,
     folder: &Path,
-    names: &mut dyn Iterator<Item = &str>,
+    names: &mut dyn Iterator<Item = &CStr>,
 ) -> Option<Vec<Stamp>> {
-    names.map(|name| files.stamp(&if name.is_empty() { folder.to_owned() } else { folder.join(name) })).collect()
+    let stamp = |name: &CStr| match name.to_str().ok()? {
+        "" => files.stamp(folder),
+        name => files.stamp(&folder.join(name)),
+    };
+    names.map(stamp).collect()
 }
 
 /// The disk.
@@ -236,12 +241,12 @@ impl Files for Disk {
 
     // The way to the folder, which is long, is gone once.
     #[cfg(unix)]
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
         use rustix::fs::{AtFlags, FileType, Mode, OFlags, fstat, open, statat};
         // A link tells nothing of what it leads to.
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC | OFlags::NOFOLLOW;
         let folder = open(folder, flags, Mode::empty()).ok()?;
-        let stamp = |name: &str| {
+        let stamp = |name: &CStr| {
             let about = if name.is_empty() { fstat(&folder) } else { statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW) };
             let about = about.ok().filter(|about| !FileType::from_raw_mode(about.st_mode).is_symlink())?;
             let changed = nanos(about.st_mtime, about.st_mtime_nsec)?;
@@ -342,7 +347,7 @@ impl Files for Overlay<'_> {
         if self.given(path).is_some() || !self.new_below(path).is_empty() { None } else { self.below.stamp(path) }
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
         let real = self.below.real(folder);
         if self.over.keys().any(|over| over.starts_with(folder) || over.starts_with(&real)) {
             return stamps_one_by_one(self, folder, names);

@@ -1,6 +1,7 @@
 //! Packages as package managers fetch them: archives, looked into without being unpacked on the disk.
 
 use std::collections::BTreeSet;
+use std::ffi::CStr;
 use std::fs::File;
 use std::io::{self, Read, Seek as _};
 use std::path::{Component, Path, PathBuf};
@@ -180,7 +181,7 @@ impl Files for Opened {
         self.of(path).stamp(path)
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
         self.of(folder).stamps(folder, names)
     }
 }

@@ -1,5 +1,6 @@
 //! Remembering what was learnt of a package until one of its files changes.
 
+use std::ffi::CStr;
 use std::path::Path;
 
 use elvask_project::files::{Files, Stamp};
@@ -36,21 +37,26 @@ struct Record<'r> {
     what: &'r [u8],
 }
 
-/// Names, each with a zero byte behind it, which no name holds.
+/// Names, each with a zero byte behind it, which no name holds: as systems take them.
 #[derive(Clone, Copy)]
-struct Names<'r>(&'r str);
+struct Names<'r>(&'r [u8]);
 
 impl<'r> Names<'r> {
-    fn iter(self) -> impl Iterator<Item = &'r str> {
-        self.0.split_terminator('\0')
+    fn iter(self) -> impl Iterator<Item = &'r CStr> {
+        let mut rest = self.0;
+        std::iter::from_fn(move || {
+            let name = CStr::from_bytes_until_nul(rest).ok()?;
+            rest = rest.get(name.count_bytes() + 1..).unwrap_or_default();
+            Some(name)
+        })
     }
 }
 
-fn names_of(all: &[String]) -> String {
-    let mut out = String::with_capacity(all.iter().map(|name| name.len() + 1).sum());
+fn names_of(all: &[String]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(all.iter().map(|name| name.len() + 1).sum());
     for name in all {
-        out.push_str(name);
-        out.push('\0');
+        out.extend_from_slice(name.as_bytes());
+        out.push(0);
     }
     out
 }
@@ -68,7 +74,7 @@ impl<'r> Record<'r> {
     fn names(bytes: &'r [u8]) -> Option<(Names<'r>, &'r [u8])> {
         let (length, rest) = bytes.split_first_chunk::<4>()?;
         let (names, rest) = rest.split_at_checked(usize::try_from(u32::from_le_bytes(*length)).ok()?)?;
-        Some((Names(std::str::from_utf8(names).ok()?), rest))
+        Some((Names(names), rest))
     }
 
     /// Says whether nothing has changed of what the record was made of.
@@ -87,7 +93,7 @@ impl<'r> Record<'r> {
         out.extend_from_slice(&self.file_state);
         for names in [self.folders, self.files, self.more] {
             out.extend_from_slice(&u32::try_from(names.0.len()).ok()?.to_le_bytes());
-            out.extend_from_slice(names.0.as_bytes());
+            out.extend_from_slice(names.0);
         }
         out.extend_from_slice(self.what);
         Some(out)
@@ -120,13 +126,13 @@ impl States {
         let newest = stamps.iter().map(|stamp| stamp.changed).max().unwrap_or(0);
         let sum = |names: [Names<'_>; 2], stamps: &[Stamp]| {
             let mut hash = Hash::default();
-            names.iter().for_each(|names| hash.add(names.0.as_bytes()));
+            names.iter().for_each(|names| hash.add(names.0));
             for stamp in stamps {
                 stamp_words(*stamp).into_iter().for_each(|word| hash.word(word));
             }
             hash.sum()
         };
-        Some(States { folders: sum([folders, Names("")], of_folders), files: sum([names, more], of_files), newest })
+        Some(States { folders: sum([folders, Names(&[])], of_folders), files: sum([names, more], of_files), newest })
     }
 }
 
@@ -139,7 +145,7 @@ fn stamp_words(stamp: Stamp) -> [u64; 3] {
 /// nanoseconds since 1970; `None` where one of them has nothing that tells. Names are as for [`Files::stamps`].
 pub fn state_of(files: &dyn Files, root: &Path, names: &[String]) -> Option<([u8; 16], u128)> {
     let names = names_of(names);
-    let states = States::of(files, root, Names(""), Names(&names), Names(""))?;
+    let states = States::of(files, root, Names(&[]), Names(&names), Names(&[]))?;
     Some((states.files, states.newest))
 }
 
@@ -396,8 +402,8 @@ mod tests {
     fn what_another_reader_learnt_is_forgotten() {
         let files = Stamped(1);
         let recall = |reader: &str| {
-            let none = Names("");
-            let (folders, names) = (Names("\0"), Names("a\0"));
+            let none = Names(b"");
+            let (folders, names) = (Names(b"\0"), Names(b"a\0"));
             let states = States::of(&files, Path::new("/p"), folders, names, none).unwrap();
             let (folder_state, file_state) = (states.folders, states.files);
             let what = &postcard::to_allocvec("learnt before").unwrap();

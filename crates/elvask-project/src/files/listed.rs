@@ -1,7 +1,7 @@
 //! Files of which each folder is listed once.
 
 use std::collections::HashMap;
-use std::ffi::{OsStr, OsString};
+use std::ffi::{CStr, OsStr, OsString};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
@@ -117,7 +117,7 @@ impl Files for Listed<'_> {
         self.below.stamp(path)
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
         self.below.stamps(folder, names)
     }
 

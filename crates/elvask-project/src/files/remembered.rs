@@ -1,6 +1,7 @@
 //! Files whose bytes are kept for as long as nothing shows that they have changed.
 
 use std::collections::HashMap;
+use std::ffi::CStr;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
@@ -89,7 +90,7 @@ impl Files for Remembered {
         Disk.stamp(path)
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &str>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
         Disk.stamps(folder, names)
     }
 

@@ -102,10 +102,16 @@ impl<'f> Resolver<'f> {
 
     /// Follows the links of a folder in a folder that is there without any.
     fn real(&self, path: &Path) -> PathBuf {
+        // On some disks a file has its name in any letters, and only a list tells in which.
+        let exact = !cfg!(any(windows, target_os = "macos"));
         let name = path.file_name().and_then(|name| name.to_str());
-        let is_plain = |folder: &Path| {
-            let entries = self.files.entries(folder);
-            entries.iter().any(|entry| Some(entry.name.as_str()) == name && !entry.link)
+        let is_plain = |folder: &Path| match exact {
+            // A link has no stamp.
+            true => self.files.stamp(path).is_some(),
+            false => {
+                let entries = self.files.entries(folder);
+                entries.iter().any(|entry| Some(entry.name.as_str()) == name && !entry.link)
+            }
         };
         let below = |root: &PathBuf| path.parent().is_some_and(|folder| folder.starts_with(root) && is_plain(folder));
         if self.root.as_ref().is_some_and(below) { path.to_owned() } else { self.files.real(path) }
@@ -129,5 +135,50 @@ impl<'f> Resolver<'f> {
             return folders.entry(path.to_owned()).or_insert(folder).clone();
         }
         folder
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    #[cfg(unix)]
+    #[expect(clippy::disallowed_methods, reason = "files for a test")]
+    fn a_package_is_where_its_links_lead() {
+        use elvask_project::files::{Disk, Listed};
+        use std::os::unix::fs::symlink;
+
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path().canonicalize().unwrap();
+        let app = root.join("app");
+        let packages =
+            ["app/node_modules/tern", "app/node_modules/@reed/plain", "kept/@marsh/knot", "kept/deep", "kept/stint"];
+        for package in packages {
+            std::fs::create_dir_all(root.join(package)).unwrap();
+            std::fs::write(root.join(package).join("package.json"), "{}").unwrap();
+        }
+        symlink("../../kept/@marsh", app.join("node_modules/@marsh")).unwrap();
+        symlink("../../../kept", app.join("node_modules/tern/node_modules")).unwrap();
+        symlink("../../kept/stint", app.join("node_modules/stint")).unwrap();
+        for files in [&Disk as &dyn Files, &Listed::new(&Disk)] {
+            let resolver = Resolver::new(files, &app);
+            let from = |folder: &Path, name: &str| {
+                let within: Vec<_> =
+                    resolver.inside(folder).into_iter().chain(resolver.above(folder).iter().cloned()).collect();
+                resolver.resolve(within.iter(), name).map(|found| found.strip_prefix(&root).unwrap().to_owned())
+            };
+            let found = |path: &str| Some(PathBuf::from(path));
+            let tern = app.join("node_modules/tern");
+            assert_eq!(from(&app, "tern"), found("app/node_modules/tern"));
+            assert_eq!(from(&app, "@reed/plain"), found("app/node_modules/@reed/plain"));
+            assert_eq!(from(&app, "@marsh/knot"), found("kept/@marsh/knot"));
+            assert_eq!(from(&app, "stint"), found("kept/stint"));
+            assert_eq!(from(&app, "deep"), None);
+            assert_eq!(from(&tern, "deep"), found("kept/deep"));
+            assert_eq!(from(&tern, "tern"), found("app/node_modules/tern"), "above it");
+            assert_eq!(from(&tern, "../tern"), None);
+            assert_eq!(from(&app.join("node_modules"), "tern"), found("app/node_modules/tern"));
+        }
     }
 }
