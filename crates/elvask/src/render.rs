@@ -84,21 +84,21 @@ pub(crate) fn count(number: usize, thing: &str) -> String {
 
 /// Puts rows into columns that fit the terminal: where they would not, the cells of column `flexible` are cut. What goes
 /// into a pipe is not cut.
-pub(crate) fn fitted(mut rows: Vec<Vec<String>>, indent: usize, flexible: usize) -> String {
-    let Some(width) = known_width() else { return columns(&rows, indent) };
+pub(crate) fn fitted(rows: &mut [Vec<String>], indent: usize, flexible: usize) -> String {
+    let Some(width) = known_width() else { return columns(rows, indent) };
     let widest = |rows: &[Vec<String>], at: usize| {
         rows.iter().filter_map(|row| row.get(at)).map(|cell| cell_width(cell)).max().unwrap_or_default()
     };
     let number = rows.iter().map(Vec::len).max().unwrap_or_default();
-    let total: usize = (0..number).map(|at| widest(&rows, at) + 2).sum::<usize>() + indent;
+    let total: usize = (0..number).map(|at| widest(rows, at) + 2).sum::<usize>() + indent;
     let over = total.saturating_sub(width);
-    let most = widest(&rows, flexible).saturating_sub(over).max(12);
+    let most = widest(rows, flexible).saturating_sub(over).max(12);
     for cell in rows.iter_mut().filter_map(|row| row.get_mut(flexible)) {
         if cell_width(cell) > most {
             *cell = cut(cell, most - 1);
         }
     }
-    columns(&rows, indent)
+    columns(rows, indent)
 }
 
 /// Cuts a cell after so many letters; what turns styles on and off stays.

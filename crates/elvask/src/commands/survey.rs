@@ -19,7 +19,7 @@ use elvask_record::{AllSurveysRecord, AppSurveyRecord, FORMAT, MergedRecord, Sur
 use super::{Done, Outcome, all_apps, built, load, load_at, settings, typed, unresolved};
 use crate::options::{self, Format};
 use crate::output::{Failure, Output};
-use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint};
+use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint, paint_parts};
 use crate::render::{clean, columns, fitted, snippet, width, wrap};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
@@ -214,8 +214,10 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> Strin
                 continue;
             }
             let needs = listed.iter().any(|one| !one.needed_by.is_empty());
-            let rows = listed.iter().flat_map(|one| rows(app, context, one, needs)).collect();
-            out.push_str(&fitted(rows, 2, 1));
+            // The system takes them back at one stroke.
+            let mut rows: ManuallyDrop<Vec<_>> =
+                ManuallyDrop::new(listed.iter().flat_map(|one| rows(app, context, one, needs)).collect());
+            out.push_str(&fitted(&mut rows, 2, 1));
         }
     }
     if let Some(widget) = &app.widget {
@@ -480,16 +482,19 @@ fn needed(needed_by: &[NeededBy]) -> String {
 
 /// Returns a place with its origin in the merge: `tern_camera AndroidManifest.xml:3`.
 fn place(app: &App, place: Place, origin: Option<&str>) -> String {
-    let file = &app.sources.file(place.file).shown;
-    let mut said = String::with_capacity(48);
-    if let Some(origin) = origin.filter(|origin| !origin.starts_with("INFOPLIST_KEY_")) {
-        said.push_str(origin);
-        said.push(' ');
-    }
-    said.push_str(short_file(file));
-    said.push(':');
-    said.push_str(&app.sources.line(place).to_string());
-    paint(FAINT, &clean(&said))
+    let file = short_file(&app.sources.file(place.file).shown);
+    let line = app.sources.line(place).to_string();
+    let origin = origin.filter(|origin| !origin.starts_with("INFOPLIST_KEY_"));
+    let length = origin.map_or(0, |origin| origin.len() + 1) + file.len() + 1 + line.len();
+    paint_parts(FAINT, length, |out| {
+        if let Some(origin) = origin {
+            out.push_str(&clean(origin));
+            out.push(' ');
+        }
+        out.push_str(&clean(file));
+        out.push(':');
+        out.push_str(&line);
+    })
 }
 
 fn shorten(text: &str, most: usize) -> String {

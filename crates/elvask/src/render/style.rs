@@ -23,8 +23,18 @@ pub(crate) fn style(style: Style) -> (String, String) {
 
 /// Returns a text in a style.
 pub(crate) fn paint(with: Style, text: &str) -> String {
+    paint_parts(with, text.len(), |out| out.push_str(text))
+}
+
+/// Returns what is put into a text, in a style; `length` is about how long that is, in bytes.
+pub(crate) fn paint_parts(with: Style, length: usize, write: impl FnOnce(&mut String)) -> String {
     let mut out = String::new();
-    put(with, |on, off| out = [on, text, off].concat());
+    put(with, |on, off| {
+        out.reserve_exact(on.len() + length + off.len());
+        out.push_str(on);
+        write(&mut out);
+        out.push_str(off);
+    });
     out
 }
 
