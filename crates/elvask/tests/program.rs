@@ -311,6 +311,60 @@ fn a_file_of_the_same_size_and_time_is_read_again_all_the_same() {
 }
 
 #[test]
+fn what_the_folders_of_a_package_tell_is_remembered_until_they_change() {
+    let app = App::with(&[(MANIFEST, BARE)]);
+    app.write("package.json", "{\"dependencies\":{\"tern\":\"1\"}}");
+    let package = "node_modules/tern";
+    app.write(&format!("{package}/package.json"), "{\"version\":\"1.0.0\",\"dependencies\":{\"reed\":\"1\"}}");
+    let cache = tempfile::tempdir().unwrap();
+    let plugins = || {
+        let ran = app.run_with(&[("ELVASK_CACHE_DIR", cache.path().to_str().unwrap())], &["survey"]);
+        assert_eq!(ran.code, 0, "{}", ran.err);
+        let listed = ran.out.split("\nPlugins ").nth(1).unwrap_or_default();
+        let names = listed.lines().skip(1).filter_map(|line| line.split_whitespace().next());
+        names.map(str::to_owned).collect::<Vec<_>>()
+    };
+    let nested = "node_modules/reed";
+    let (put, gone) = (true, false);
+    // What comes or goes in the package, and which plugins the app has then.
+    let states: [(&str, bool, &[&str]); 15] = [
+        ("index.js", put, &[]),
+        ("tern.podspec", put, &["tern"]),
+        ("tern.podspec", gone, &[]),
+        ("ios/index.js", put, &[]),
+        ("ios/Tern.swift", put, &["tern"]),
+        ("ios", gone, &[]),
+        ("android/src/main/AndroidManifest.xml", put, &["tern"]),
+        ("android/src", gone, &[]),
+        ("android/build.gradle", put, &["tern"]),
+        ("android/build.gradle", gone, &[]),
+        ("elvask-sheet.toml", put, &["tern"]),
+        (&format!("{nested}/package.json"), put, &["tern"]),
+        (&format!("{nested}/reed.podspec"), put, &["tern", "reed"]),
+        ("elvask-sheet.toml", gone, &["reed"]),
+        ("node_modules", gone, &[]),
+    ];
+    for (name, comes, expected) in states {
+        let path = app.path(&format!("{package}/{name}"));
+        let text = match name {
+            "elvask-sheet.toml" => "sheet = 1\n[[requires]]\nandroid.permission = \"CAMERA\"\n",
+            name if name.ends_with("package.json") => "{\"version\":\"1.0.0\"}",
+            name if name.ends_with(".xml") => BARE,
+            _ => "",
+        };
+        match comes {
+            true => app.write(&format!("{package}/{name}"), text),
+            false if path.is_dir() => std::fs::remove_dir_all(&path).unwrap(),
+            false => std::fs::remove_file(&path).unwrap(),
+        }
+        // Once as it comes to be, once to be remembered, and once out of what was remembered.
+        assert_eq!(plugins(), expected, "{name} {comes}");
+        age(&app.path(package));
+        assert_eq!([plugins(), plugins()], [expected, expected], "{name} {comes}");
+    }
+}
+
+#[test]
 fn the_library_that_a_package_makes_is_remembered_until_its_build_or_manifest_changes() {
     let app = App::with(&[("android/app/src/main/AndroidManifest.xml", BARE)]);
     app.write("package.json", "{\"dependencies\":{\"curlew_dictation\":\"1\"}}");
