@@ -15,8 +15,8 @@ pub(crate) use style::style;
 
 /// Returns a text without anything that a terminal would act on or that would turn the order of its letters round.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
-    // Nearly all is plain.
-    if text.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+    // Nearly all is plain, which is told fastest without stopping anywhere.
+    if text.bytes().fold(true, |plain, byte| plain & matches!(byte, b' '..=b'~')) {
         return Cow::Borrowed(text);
     }
     if text.contains(is_hidden) { Cow::Owned(text.replace(is_hidden, "\u{FFFD}")) } else { Cow::Borrowed(text) }
