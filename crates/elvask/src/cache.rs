@@ -9,13 +9,17 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, SystemTime};
 
-use elvask_needs::evidence::Cache;
+use elvask_needs::evidence::{Cache, Youngest};
 
 /// Names another folder; empty for none.
 const VARIABLE: &str = "ELVASK_CACHE_DIR";
 
 /// A file that was changed within this time may be changed again without another time standing on it.
 const SETTLED: Duration = Duration::from_secs(2);
+
+/// By how much the times step at the most that the system itself notes. What it notes while this runs, or right before, may be somebody who
+/// writes files and sets their times back.
+const STEP: Duration = Duration::from_millis(20);
 
 /// How a file of records starts. Then come, in bytes: how many records there are; of each its key and its length; the records.
 const START: &[u8; 8] = b"elvask-1";
@@ -194,11 +198,11 @@ impl Cache for Records {
         self.read(*at)
     }
 
-    fn put(&self, key: &str, record: Vec<u8>, newest: u128) {
+    fn put(&self, key: &str, record: Vec<u8>, youngest: Youngest) {
         let Ok(key) = key.as_bytes().try_into() else { return };
-        if newest + SETTLED.as_nanos() <= self.now
-            && let Ok(mut fresh) = self.fresh.lock()
-        {
+        let is_settled =
+            youngest.changed + SETTLED.as_nanos() <= self.now && youngest.noted + STEP.as_nanos() <= self.now;
+        if is_settled && let Ok(mut fresh) = self.fresh.lock() {
             fresh.insert(key, record);
         }
     }

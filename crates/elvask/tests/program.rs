@@ -220,6 +220,7 @@ fn what_was_learnt_is_remembered_until_a_file_changes_and_damage_does_no_harm() 
     let (code, _) = source.rsplit_once('/').unwrap();
     age(code);
     age("node_modules/curlew_dictation/android");
+    let_it_settle();
     let show = || {
         let ran = Command::new(env!("CARGO_BIN_EXE_elvask"))
             .args(["sheet", "show", "curlew_dictation", "--format", "json"])
@@ -278,6 +279,11 @@ fn age(folder: &Path) {
     File::open(folder).unwrap().set_modified(old).unwrap();
 }
 
+/// Waits until what the system noted last is no longer of this moment: until then nothing is remembered.
+fn let_it_settle() {
+    std::thread::sleep(std::time::Duration::from_millis(40));
+}
+
 /// Whoever unpacks an archive may set the times of its files to those that the archive has, which are all the same.
 #[test]
 #[cfg(unix)]
@@ -293,6 +299,7 @@ fn a_file_of_the_same_size_and_time_is_read_again_all_the_same() {
         line.unwrap_or_default().split_whitespace().nth(1).unwrap_or_default().to_owned()
     };
     age(&app.path(""));
+    let_it_settle();
     assert_eq!([needed(), needed()], [true, true]);
     let source = package.join("ios/Dictation.swift");
     let time = std::fs::metadata(&source).unwrap().modified().unwrap();
@@ -360,6 +367,7 @@ fn what_the_folders_of_a_package_tell_is_remembered_until_they_change() {
         // Once as it comes to be, once to be remembered, and once out of what was remembered.
         assert_eq!(plugins(), expected, "{name} {comes}");
         age(&app.path(package));
+        let_it_settle();
         assert_eq!([plugins(), plugins()], [expected, expected], "{name} {comes}");
     }
 }
@@ -408,14 +416,17 @@ fn the_library_that_a_package_makes_is_remembered_until_its_build_or_manifest_ch
         }
         assert_eq!(merged(), expected, "{script} {service:?}");
         age(&app.path(package));
+        let_it_settle();
         assert_eq!([merged(), merged()], [expected, expected], "{script} {service:?}");
     }
     // A manifest outside of what is watched is read each time.
     app.write(&format!("{package}/Other.xml"), text(".First"));
     age(&app.path(package));
+    let_it_settle();
     assert_eq!([merged(), merged()], [["example.tern.First"], ["example.tern.First"]]);
     app.write(&format!("{package}/Other.xml"), text(".Second"));
     age(&app.path(package));
+    let_it_settle();
     assert_eq!([merged(), merged()], [["example.tern.Second"], ["example.tern.Second"]]);
 }
 

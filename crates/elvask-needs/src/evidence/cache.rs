@@ -4,8 +4,8 @@ use std::ffi::CStr;
 use std::path::Path;
 
 use elvask_project::files::{Files, Stamp};
-use serde::Serialize;
 use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
 
 use super::walk::{Tree, walk};
 use super::{Evidence, gather, library};
@@ -18,9 +18,26 @@ pub trait Cache: Send + Sync + std::fmt::Debug {
     /// Returns a record as it was put in; anything else is worse than nothing.
     fn get(&self, key: &str) -> Option<Vec<u8>>;
 
-    /// Keeps a record. `newest` is when the youngest of the files that it speaks of was changed, in nanoseconds since 1970: one
-    /// that was changed only now may change again without a trace.
-    fn put(&self, key: &str, record: Vec<u8>, newest: u128);
+    /// Keeps a record of files of which this is the youngest: what was changed only now may change again without a trace.
+    fn put(&self, key: &str, record: Vec<u8>, youngest: Youngest);
+}
+
+/// When the youngest of some files was changed, as whoever wrote it says, and when the system last noted anything about one of them; in
+/// nanoseconds since 1970.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Youngest {
+    /// See [`Stamp::changed`].
+    pub changed: u128,
+    /// See [`Stamp::noted`].
+    pub noted: u128,
+}
+
+impl Youngest {
+    /// Returns the youngest of two.
+    #[must_use]
+    pub fn or(self, other: Youngest) -> Youngest {
+        Youngest { changed: self.changed.max(other.changed), noted: self.noted.max(other.noted) }
+    }
 }
 
 /// What was made of files, and of which. As bytes it starts with what tells whether it still holds, so that nothing is made of the rest of
@@ -110,12 +127,12 @@ pub(crate) struct Seen {
     pub(crate) more: Vec<String>,
 }
 
-/// The states of folders and of files: what identifies them, and when the youngest of both was changed.
+/// The states of folders and of files: what identifies them, and the youngest of both.
 #[derive(Clone, Copy)]
 struct States {
     folders: Sum,
     files: Sum,
-    newest: u128,
+    youngest: Youngest,
 }
 
 impl States {
@@ -123,7 +140,8 @@ impl States {
     fn of(files: &dyn Files, root: &Path, folders: Names<'_>, names: Names<'_>, more: Names<'_>) -> Option<States> {
         let stamps = files.stamps(root, &mut folders.iter().chain(names.iter()))?;
         let (of_folders, of_files) = stamps.split_at_checked(folders.iter().count())?;
-        let newest = stamps.iter().map(|stamp| stamp.changed).max().unwrap_or(0);
+        let times = stamps.iter().map(|stamp| Youngest { changed: stamp.changed, noted: stamp.noted });
+        let youngest = times.fold(Youngest::default(), Youngest::or);
         let sum = |names: [Names<'_>; 2], stamps: &[Stamp]| {
             let mut hash = Hash::default();
             names.iter().for_each(|names| hash.add(names.0));
@@ -132,7 +150,7 @@ impl States {
             }
             hash.sum()
         };
-        Some(States { folders: sum([folders, Names(&[])], of_folders), files: sum([names, more], of_files), newest })
+        Some(States { folders: sum([folders, Names(&[])], of_folders), files: sum([names, more], of_files), youngest })
     }
 }
 
@@ -141,12 +159,12 @@ fn stamp_words(stamp: Stamp) -> [u64; 3] {
     [stamp.len, word(stamp.changed), word(stamp.noted)]
 }
 
-/// Returns a sum that tells the state of some files or folders in a folder from any other, and when the youngest was changed, in
-/// nanoseconds since 1970; `None` where one of them has nothing that tells. Names are as for [`Files::stamps`].
-pub fn state_of(files: &dyn Files, root: &Path, names: &[String]) -> Option<([u8; 16], u128)> {
+/// Returns a sum that tells the state of some files or folders in a folder from any other, and the youngest of them; `None` where one of them
+/// has nothing that tells. Names are as for [`Files::stamps`].
+pub fn state_of(files: &dyn Files, root: &Path, names: &[String]) -> Option<([u8; 16], Youngest)> {
     let names = names_of(names);
     let states = States::of(files, root, Names(&[]), Names(&names), Names(&[]))?;
-    Some((states.files, states.newest))
+    Some((states.files, states.youngest))
 }
 
 /// Recalls what was made of the files below `root`, or finds them, makes it anew and keeps it; `name` tells apart what is made of
@@ -178,7 +196,7 @@ pub(crate) fn recall<F, T: Serialize + DeserializeOwned>(
         let (folder_state, file_state) = (states.folders, states.files);
         let record = Record { folders, folder_state, files: names, more, file_state, what: &made };
         if let Some(bytes) = record.bytes() {
-            cache.put(&key, sealed(&bytes), states.newest);
+            cache.put(&key, sealed(&bytes), states.youngest);
         }
     }
     what
@@ -200,10 +218,10 @@ pub fn recall_kept<T: DeserializeOwned>(cache: &dyn Cache, root: &Path, name: &s
     postcard::from_bytes(whole(&cache.get(&key(root, name))?)?).ok()
 }
 
-/// Keeps what was seen below a folder, under a name; for `newest` see [`Cache::put`].
-pub fn keep<T: Serialize>(cache: &dyn Cache, root: &Path, name: &str, what: T, newest: u128) {
+/// Keeps what was seen below a folder, under a name; for `youngest` see [`Cache::put`].
+pub fn keep<T: Serialize>(cache: &dyn Cache, root: &Path, name: &str, what: T, youngest: Youngest) {
     if let Ok(bytes) = postcard::to_allocvec(&what) {
-        cache.put(&key(root, name), sealed(&bytes), newest);
+        cache.put(&key(root, name), sealed(&bytes), youngest);
     }
 }
 
@@ -348,7 +366,7 @@ mod tests {
             Some(self.0.clone())
         }
 
-        fn put(&self, _key: &str, _record: Vec<u8>, _newest: u128) {}
+        fn put(&self, _key: &str, _record: Vec<u8>, _youngest: Youngest) {}
     }
 
     #[test]

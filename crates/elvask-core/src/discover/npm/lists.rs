@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use elvask_needs::evidence::{Cache, keep, recall_kept, state_of};
+use elvask_needs::evidence::{Cache, Youngest, keep, recall_kept, state_of};
 use elvask_needs::sheet;
 use elvask_platform::Platform;
 use elvask_project::files::{Files, Watched};
@@ -76,8 +76,7 @@ struct Kept {
     /// On what they hang, each named from the package's folder, and in which state that was.
     watched: Vec<String>,
     state: [u8; 16],
-    /// When the youngest of it was changed.
-    newest: u128,
+    youngest: Youngest,
     lists: Lists,
 }
 
@@ -114,12 +113,12 @@ impl<'c> AllLists<'c> {
         }
         let watching = Watched::new(files, root);
         let lists = parse(&watching, root)?;
-        // What changes between the look and the stamp is told by the time of the youngest.
+        // What changes between the look and the stamp is told by the times of the youngest.
         if let Some(watched) = watching.seen()
-            && let Some((state, newest)) = state_of(files, root, &watched)
+            && let Some((state, youngest)) = state_of(files, root, &watched)
             && let Ok(mut fresh) = self.fresh.lock()
         {
-            fresh.insert(name.to_owned(), Kept { watched, state, newest, lists: lists.clone() });
+            fresh.insert(name.to_owned(), Kept { watched, state, youngest, lists: lists.clone() });
         }
         Ok(Cow::Owned(lists))
     }
@@ -133,8 +132,8 @@ impl<'c> AllLists<'c> {
             return;
         }
         let all: Vec<_> = used.into_iter().chain(fresh.iter().map(|(folder, kept)| (folder.as_str(), kept))).collect();
-        let newest = all.iter().map(|(_, kept)| kept.newest).max().unwrap_or(0);
-        keep(cache, &self.root, &name(), all, newest);
+        let youngest = all.iter().fold(Youngest::default(), |youngest, (_, kept)| youngest.or(kept.youngest));
+        keep(cache, &self.root, &name(), all, youngest);
     }
 }
 
