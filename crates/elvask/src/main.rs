@@ -59,6 +59,7 @@ fn main() -> ExitCode {
     }
     let options = options();
     let output = Output::new(options.voice.color.into(), options.voice.quiet, options.voice.verbose);
+    output.leave_out_styles();
     let done = match &options.command {
         Command::Demo(demo) => commands::demo::run(demo, &options, &output),
         Command::Survey(survey) => commands::survey::run(survey, &output),

@@ -1,5 +1,6 @@
 //! Where words go: results to standard output, everything else to standard error.
 
+use std::borrow::Cow;
 use std::io::{IsTerminal as _, Write as _};
 
 use anstream::{AutoStream, ColorChoice};
@@ -38,6 +39,14 @@ impl Output {
         Output { choice, quiet, verbose }
     }
 
+    /// Puts no style into anything, where neither of the streams of this process would show any.
+    pub(crate) fn leave_out_styles(&self) {
+        let shown = |terminal| self.choice(terminal) != ColorChoice::Never;
+        if !shown(std::io::stdout().is_terminal()) && !shown(std::io::stderr().is_terminal()) {
+            style::leave_out();
+        }
+    }
+
     /// Returns the word for the choice of colour, for a command that runs another one.
     pub(crate) fn color_word(&self) -> &'static str {
         match self.choice {
@@ -62,11 +71,11 @@ impl Output {
             told => told,
         };
         let plain = match choice {
-            ColorChoice::Never => Some(crate::render::plain(text)),
-            _ => None,
+            ColorChoice::Never => crate::render::plain(text),
+            _ => Cow::Borrowed(text),
         };
         let mut stream = AutoStream::always_ansi(stdout.lock());
-        let _ = stream.write_all(plain.as_deref().unwrap_or(text).as_bytes()).and_then(|()| stream.flush());
+        let _ = stream.write_all(plain.as_bytes()).and_then(|()| stream.flush());
     }
 
     /// Prints a result that is a document for another program, as it is.

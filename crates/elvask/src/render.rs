@@ -51,13 +51,16 @@ pub(crate) fn escaped_json(text: String) -> String {
 }
 
 /// Returns a text without the styles that were put into it, and without anything else that a terminal would act on.
-pub(crate) fn plain(text: &str) -> String {
+pub(crate) fn plain(text: &str) -> Cow<'_, str> {
     let is_odd = |byte: u8| byte < b' ' && !matches!(byte, b'\t' | b'\n' | b'\x0C' | b'\r' | 0x1B) || byte == 0x7F;
     let odd = text.bytes().fold(false, |odd, byte| odd | is_odd(byte));
+    if !odd && memchr::memchr(0x1B, text.as_bytes()).is_none() {
+        return Cow::Borrowed(text);
+    }
     let mut out = String::with_capacity(text.len());
     let rest = if odd { text } else { without_styles(text, &mut out) };
     let _ = write!(out, "{}", anstream::adapter::strip_str(rest));
-    out
+    Cow::Owned(out)
 }
 
 /// Takes the styles out up to what is none, which long results hardly ever hold; returns what is left from there.

@@ -220,8 +220,11 @@ const WITH_LINKS: [&str; 3] = ["launch-mode", "exported-closed", "exported-unsta
 fn plan_all(app: &App, settings: &Settings, wanted: impl Fn(&Finding) -> bool) -> Result<Filled, Failure> {
     let filled = fill_only(app, settings, &wanted).map_err(|error| match error {
         FillError::Obstacles(report) => {
-            let first =
-                report.obstacles().next().map(|one| plain(&snippet::line(&app.sources, one))).unwrap_or_default();
+            let first = report
+                .obstacles()
+                .next()
+                .map(|one| plain(&snippet::line(&app.sources, one)).into_owned())
+                .unwrap_or_default();
             Failure::new(format!(
                 "nothing is written: what cannot be read must be corrected first: {}",
                 first.trim_end()

@@ -42,8 +42,9 @@ fn with_links(options: &AppChoice, output: &Output, look: impl FnOnce(&App, &Con
     let obstacles = elvask_core::check::obstacles(&app, &surface, &settings);
     // What a plugin's sheet says has no part in links.
     if let Some(first) = obstacles.iter().find(|one| one.rule.id != "sheet-invalid") {
-        let line = crate::render::plain(&crate::render::snippet::line(&app.sources, first));
-        return Err(Failure::new(format!("what cannot be read must be corrected first: {}", line.trim_end())));
+        let line = crate::render::snippet::line(&app.sources, first);
+        let line = crate::render::plain(line.trim_end());
+        return Err(Failure::new(format!("what cannot be read must be corrected first: {line}")));
     }
     let context = Context::new(&app, &app.sources, &surface, &settings);
     let links = context.links_at_home();

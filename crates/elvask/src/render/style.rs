@@ -1,6 +1,8 @@
-//! The styles in use. Where there is no colour they are taken out again.
+//! The styles in use. Where there is no colour anywhere they are left out; where it is on one of the two streams alone they are taken out for
+//! the other.
 
 use std::sync::OnceLock;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use anstyle::{AnsiColor, Style};
 
@@ -38,8 +40,19 @@ pub(crate) fn paint_parts(with: Style, length: usize, write: impl FnOnce(&mut St
     out
 }
 
+/// Whether nothing that is printed has styles.
+static NONE: AtomicBool = AtomicBool::new(false);
+
+/// From now on no style is put in: nothing goes where it would be seen.
+pub(crate) fn leave_out() {
+    NONE.store(true, Ordering::Relaxed);
+}
+
 /// Hands out what turns a style on and off; of those that are in use it is worked out once.
 fn put(style: Style, take: impl FnOnce(&str, &str)) {
+    if NONE.load(Ordering::Relaxed) {
+        return take("", "");
+    }
     static KNOWN: OnceLock<[(Style, String); 9]> = OnceLock::new();
     // The most used ones first.
     const ALL: [Style; 9] = [FAINT, HEADING, ERROR, WARNING, NOTE, NOTICE, GOOD, ADDED, REMOVED];
