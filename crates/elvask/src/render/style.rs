@@ -23,8 +23,11 @@ pub(crate) fn style(style: Style) -> (String, String) {
     text
 }
 
-/// Returns a text in a style.
+/// Returns a text in a style; nothing where there is none.
 pub(crate) fn paint(with: Style, text: &str) -> String {
+    if text.is_empty() {
+        return String::new();
+    }
     paint_parts(with, text.len(), |out| out.push_str(text))
 }
 
@@ -76,7 +79,7 @@ mod tests {
         for known in [ERROR, FAINT, HEADING, GOOD.underline(), Style::new()] {
             let (on, off) = (known.render().to_string(), known.render_reset().to_string());
             assert_eq!(style(known), (on.clone(), off.clone()));
-            assert_eq!(paint(known, "text"), format!("{on}text{off}"));
+            assert_eq!((paint(known, "text"), paint(known, "")), (format!("{on}text{off}"), String::new()));
         }
     }
 }
