@@ -207,3 +207,30 @@ impl Cache for Records {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_may_change_again_unseen_is_not_kept() {
+        let second = Duration::from_secs(1).as_nanos();
+        let now = 1_000 * second;
+        let (file, index) = (None, HashMap::new());
+        let (asked, fresh) = (Mutex::default(), Mutex::default());
+        let records = Records { path: PathBuf::new(), now, file, index, asked, fresh };
+        let key = "0".repeat(KEY);
+        let kept = |changed: u128, noted: u128| {
+            records.put(&key, vec![1], Youngest { changed, noted });
+            let kept = records.get(&key).is_some();
+            records.fresh.lock().unwrap().clear();
+            kept
+        };
+        assert!(kept(now - 60 * second, now - 60 * second));
+        assert!(kept(now - 60 * second, now - second), "its time was set back before this run");
+        assert!(!kept(now - second, now - second), "it was changed only now");
+        assert!(!kept(now - 60 * second, now), "its time was set back only now");
+        assert!(!kept(now - 60 * second, now + second), "or while this runs");
+        assert!(kept(now - 60 * second, 0), "the system does not tell");
+    }
+}

@@ -18,9 +18,9 @@ pub struct Attribute {
 /// One attribute as stored. It ends with the quote behind its value.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct StoredAttribute {
-    pub(super) start: u32,
+    start: u32,
     name_len: u32,
-    pub(super) value: (u32, u32),
+    value: (u32, u32),
 }
 
 /// A bit of the length of a name, which no name is long enough for: there is an ampersand in the value.

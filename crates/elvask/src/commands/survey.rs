@@ -437,29 +437,19 @@ fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec
             &clean(&format!("wins over {} ({}:{})", shorten(value, 24), short_file(file), at.line)),
         ));
     }
-    let cells = |name: String, about: String, needed_by: &[NeededBy], place: String| match needs {
-        true => vec![name, about, needed(needed_by), place],
-        false => vec![name, about, place],
+    let cells = |name: String, about: String, needed: Option<String>, place: String| match needed {
+        Some(needed) => vec![name, about, needed, place],
+        None => vec![name, about, place],
     };
-    let mut lines = vec![cells(name, joined(about), &one.needed_by, place(app, one.place, one.origin.as_deref()))];
+    let needed_by = needs.then(|| needed(&one.needed_by));
+    let mut lines = vec![cells(name, about.join(", "), needed_by, place(app, one.place, one.origin.as_deref()))];
     let own = context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
     for (language, text, at) in &one.translations {
         let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
         let text = format!("{}: \"{}\"{mark}", clean(language), shorten(&clean(text), 48));
-        let mut line = vec![String::new(), text, place(app, *at, None)];
-        if needs {
-            line.insert(2, String::new());
-        }
-        lines.push(line);
+        lines.push(cells(String::new(), text, needs.then(String::new), place(app, *at, None)));
     }
     lines
-}
-
-fn joined(mut parts: Vec<String>) -> String {
-    match parts.len() {
-        0 | 1 => parts.pop().unwrap_or_default(),
-        _ => parts.join(", "),
-    }
 }
 
 /// Returns a file's name; of build files, of which every folder has one, with the folder.

@@ -88,12 +88,10 @@ fn elsewhere(context: &Context<'_>, known: &[Place], out: &mut Vec<Finding>) {
         of_text.entry(text.as_str()).or_insert(sample);
     }
     let lengths: BTreeSet<usize> = of_text.keys().map(|text| text.len()).collect();
-    let longest = lengths.last().copied().unwrap_or_default();
-    let lengths: Vec<bool> = (0..=longest).map(|length| lengths.contains(&length)).collect();
     let mut told: Vec<Place> = known.to_vec();
     each_declared_text(context, |text, place, platform| {
         // Most are not as long as any sample, and need no look-up.
-        let sample = if lengths.get(text.len()) == Some(&true) { of_text.get(text) } else { None };
+        let sample = if lengths.contains(&text.len()) { of_text.get(text) } else { None };
         let Some(sample) = sample.filter(|_| !told.contains(&place)) else { return };
         told.push(place);
         let message = format!("`{text}` is a sample value that {} publishes for tests", sample.plugin);
