@@ -103,7 +103,10 @@ fn escaped(text: &str) -> String {
             '<' => out.push_str("&lt;"),
             '"' => out.push_str("&quot;"),
             '\n' => out.push_str("&#10;"),
-            letter if letter.is_control() => out.push(char::REPLACEMENT_CHARACTER),
+            // XML has no place for these, however they are written.
+            letter if letter.is_control() || matches!(letter, '\u{FFFE}' | '\u{FFFF}') => {
+                out.push(char::REPLACEMENT_CHARACTER);
+            }
             letter => out.push(letter),
         }
     }
