@@ -15,6 +15,7 @@ pub mod widget;
 pub(crate) mod xcode;
 
 use elvask_platform::List;
+use elvask_project::threads;
 use std::path::{Path, PathBuf};
 
 use elvask_needs::kinds;
@@ -23,7 +24,6 @@ use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::{FILE_NAME, Home, Layout};
 use elvask_project::loading::Loading;
 use elvask_project::source::Place;
-use rayon::prelude::*;
 
 /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
 pub(crate) fn layouts_at(files: &dyn Files, root: &Path) -> Vec<Layout> {
@@ -62,19 +62,16 @@ pub(crate) struct Found<D> {
     pub(crate) broken: Option<(PathBuf, String)>,
 }
 
-/// Reads packages, on several threads where there are many: a thread costs more than a few files. What is wrong with one of
-/// them is told and does not keep the others from being read.
+/// Reads packages, on several threads where there are `few` or more. What is wrong with one of them is told and does not keep the
+/// others from being read.
 pub(crate) fn read_packages<W: Send, D: Send>(
     loading: &mut Loading<'_>,
     wanted: Vec<W>,
+    few: usize,
     read: impl Fn(&dyn Files, W) -> Found<D> + Sync,
 ) -> Vec<Found<D>> {
     let files = loading.files;
-    let found: Vec<_> = if wanted.len() < 16 {
-        wanted.into_iter().map(|one| read(files, one)).collect()
-    } else {
-        wanted.into_par_iter().map(|one| read(files, one)).collect()
-    };
+    let found = threads::map(wanted, few, |one| read(files, one));
     for (path, message) in found.iter().filter_map(|found| found.broken.as_ref()) {
         loading.notice(format!("{}: {message}; what this package needs is not known", loading.shown(path)));
     }

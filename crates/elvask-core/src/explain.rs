@@ -21,7 +21,7 @@ pub enum Topic {
     /// A permission of Android.
     Permission {
         /// The permission.
-        known: &'static Permission,
+        known: Permission,
         /// How its protection changed, with the level from which on each held; empty where it never did.
         changes: Vec<(&'static str, u32)>,
         /// What replaces it, where something does.
@@ -193,7 +193,7 @@ fn exact(name: &str) -> Vec<Topic> {
     found
 }
 
-fn permission(known: &'static Permission) -> Topic {
+fn permission(known: Permission) -> Topic {
     Topic::Permission {
         known,
         changes: glossary::protection_changes(known.name),
@@ -233,9 +233,9 @@ fn with_part(part: &str, kind: Option<&str>) -> Vec<Topic> {
     let mut found: Vec<Topic> = Vec::new();
     found.extend(capability::capabilities().filter(|one| has(one.name)).map(Topic::Capability));
     found.extend(RULES.iter().map(|rule| rule.about()).filter(|about| has(about.id)).map(Topic::Rule));
-    let granted = |known: &&Permission| known.grant() != android::Grant::Never && known.last_level.is_none();
+    let granted = |known: &Permission| known.grant() != android::Grant::Never && known.last_level.is_none();
     let short = |name: &'static str| name.rsplit('.').next().unwrap_or(name);
-    let permissions = android::permissions().iter().filter(granted).filter(|one| has(short(one.name)));
+    let permissions = android::permissions().filter(granted).filter(|one| has(short(one.name)));
     found.extend(permissions.map(permission));
     found.extend(ios::usage_keys().iter().filter(|one| one.is_for_ios() && has(one.key)).map(usage));
     found.extend(ios::plist_keys().filter(|key| has(key)).filter_map(ios::plist_key).map(Topic::Key));

@@ -1,5 +1,6 @@
 //! Opening an app: finding its layouts, its packages, its two sides and what its packages show, in that order.
 
+use elvask_project::threads;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -476,7 +477,7 @@ fn look_into(
     }
     // What is remembered of a few packages is sooner recalled one by one than by threads that are woken for it.
     let mut own = None;
-    if let Some(cache) = choice.cache.as_deref().filter(|_| plugins.len() <= FEW) {
+    if let Some(cache) = choice.cache.as_deref().filter(|_| plugins.len() < threads::FEW_RECALLED) {
         own = elvask_needs::own::recall_read(files, app, cache);
         for plugin in plugins.iter_mut().filter(|plugin| wanted(plugin)) {
             let Some(root) = plugin.root.as_ref() else { continue };
@@ -492,9 +493,6 @@ fn look_into(
     }
     rayon::join(|| left.into_par_iter().for_each(look), read_own).1
 }
-
-/// The most packages that are looked at one by one where all is remembered.
-const FEW: usize = 64;
 
 /// Notes which packages are no part of the app, as its own build files say.
 fn leave_out(plugins: &mut [Plugin], linking: &Linking) {

@@ -90,6 +90,18 @@ pub struct Survey {
     pub unresolved: Vec<Unresolved>,
 }
 
+impl Survey {
+    /// Returns the declarations of one section of a platform.
+    #[must_use]
+    pub fn of(&self, platform: Platform, section: Section) -> &[Declaration] {
+        let wanted = (platform, section);
+        let start = self.declarations.partition_point(|one| (one.platform, one.section) < wanted);
+        let behind = self.declarations.get(start..).unwrap_or_default();
+        let end = behind.partition_point(|one| (one.platform, one.section) == wanted);
+        behind.get(..end).unwrap_or_default()
+    }
+}
+
 /// A component that something outside the app can start.
 #[derive(Debug, Clone)]
 pub struct EntryPoint {

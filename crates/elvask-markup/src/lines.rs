@@ -32,12 +32,14 @@ impl LineIndex {
     #[must_use]
     pub fn new(text: &str) -> Self {
         let bytes = text.as_bytes();
-        let mut starts = vec![0];
-        for at in memchr::memchr2_iter(b'\n', b'\r', bytes) {
+        let mut starts = Vec::with_capacity(memchr::memchr_iter(b'\n', bytes).count() + 1);
+        starts.push(0);
+        if memchr::memchr(b'\r', bytes).is_none() {
+            starts.extend(memchr::memchr_iter(b'\n', bytes).map(|at| at + 1));
+        } else {
             // A return before a line feed ends no line of its own.
-            if bytes.get(at) == Some(&b'\n') || bytes.get(at + 1) != Some(&b'\n') {
-                starts.push(at + 1);
-            }
+            let ends = |at: &usize| bytes.get(*at) == Some(&b'\n') || bytes.get(*at + 1) != Some(&b'\n');
+            starts.extend(memchr::memchr2_iter(b'\n', b'\r', bytes).filter(ends).map(|at| at + 1));
         }
         let mut characters = Vec::new();
         if !text.is_ascii() {

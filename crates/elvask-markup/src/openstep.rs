@@ -1,7 +1,12 @@
 //! The OpenStep property-list format, in which an Xcode project file is written: read with spans, and changed by
 //! planned edits.
 
+mod objects;
 pub mod plan;
+
+pub use objects::{Object, Objects, entries, entry, items, parse_at, parse_objects};
+
+use memchr::{memchr, memchr_iter};
 
 use crate::Span;
 
@@ -87,82 +92,6 @@ pub fn parse(text: &str) -> Result<Value, OpenStepError> {
     Ok(value)
 }
 
-/// One object of a project file, not yet read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Object {
-    /// Its id, in bytes.
-    pub id: Span,
-    /// All of its value, brackets included, in bytes.
-    pub body: Span,
-}
-
-/// A project file with its objects found and not yet read: of ten thousand of them, a handful is ever asked for.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Objects {
-    /// What stands beside the objects, as a dictionary.
-    pub rest: Value,
-    /// The objects, in the order of the file.
-    pub objects: Vec<Object>,
-}
-
-/// Finds the objects of a project file. All of the text is checked, and what is inside of objects is not kept; see [`parse_at`].
-///
-/// # Errors
-/// The first fault with its place, as [`parse`] finds it.
-pub fn parse_objects(text: &str) -> Result<Objects, OpenStepError> {
-    let mut reader = Reader::new(text);
-    reader.skip()?;
-    let start = reader.at;
-    if reader.peek() != Some(b'{') {
-        let rest = parse(text)?;
-        return Ok(Objects { rest, objects: Vec::new() });
-    }
-    reader.at += 1;
-    let (mut entries, mut objects) = (Vec::new(), Vec::new());
-    loop {
-        reader.skip()?;
-        if reader.peek() == Some(b'}') {
-            reader.at += 1;
-            break;
-        }
-        let key = reader.value(1)?;
-        reader.expect(b'=', "`=` was expected after this key")?;
-        reader.skip()?;
-        if key.as_str() == Some("objects") && reader.peek() == Some(b'{') {
-            reader.at += 1;
-            loop {
-                reader.skip()?;
-                if reader.peek() == Some(b'}') {
-                    reader.at += 1;
-                    break;
-                }
-                let id = reader.pass(2)?;
-                reader.expect(b'=', "`=` was expected after this key")?;
-                reader.skip()?;
-                let body = reader.pass(2)?;
-                reader.expect(b';', "`;` was expected after this value")?;
-                objects.push(Object { id, body });
-            }
-        } else {
-            let value = reader.value(1)?;
-            entries.push((key, value));
-        }
-        reader.expect(b';', "`;` was expected after this value")?;
-    }
-    let span = Span::new(start, reader.at);
-    reader.skip()?;
-    if reader.at < text.len() {
-        return reader.fail("there is more after the end of the list");
-    }
-    Ok(Objects { rest: Value { kind: Kind::Dict(entries), span }, objects })
-}
-
-/// Reads the value that starts at a place of a text which [`parse_objects`] has checked.
-#[must_use]
-pub fn parse_at(text: &str, body: Span) -> Option<Value> {
-    Reader { at: body.start, ..Reader::new(text) }.value(0).ok()
-}
-
 /// Reads a `.strings` file: the entries of a dictionary without its brackets. A key without a value matches only itself.
 ///
 /// # Errors
@@ -198,6 +127,19 @@ pub fn parse_strings(text: &str) -> Result<Vec<(Value, Value)>, OpenStepError> {
     Ok(entries)
 }
 
+/// Says whether text without quotes may hold a byte: a letter, a digit or one of `_$+/:.-<>@`. Nothing is left out early, so that
+/// many bytes are told at a time.
+fn is_plain(byte: u8) -> bool {
+    matches!(byte, b'-'..=b':')
+        | matches!(byte, b'@'..=b'Z')
+        | byte.is_ascii_lowercase()
+        | (byte == b'_')
+        | (byte == b'$')
+        | (byte == b'+')
+        | (byte == b'<')
+        | (byte == b'>')
+}
+
 struct Reader<'t> {
     text: &'t str,
     bytes: &'t [u8],
@@ -209,78 +151,14 @@ impl<'t> Reader<'t> {
         Reader { text, bytes: text.as_bytes(), at: if text.starts_with('\u{FEFF}') { 3 } else { 0 } }
     }
 
-    /// Steps over a value, with the same faults as reading it, and returns what it covers.
-    fn pass(&mut self, depth: usize) -> Result<Span, OpenStepError> {
-        if depth > MAX_DEPTH {
-            return self.fail("the list is nested too deep");
-        }
-        self.skip()?;
-        let start = self.at;
-        match self.peek() {
-            Some(b'{') => {
-                self.at += 1;
-                loop {
-                    self.skip()?;
-                    if self.peek() == Some(b'}') {
-                        self.at += 1;
-                        break;
-                    }
-                    if matches!(self.peek(), Some(b'{' | b'(')) {
-                        return self.fail("a key must be text");
-                    }
-                    self.pass(depth + 1)?;
-                    self.expect(b'=', "`=` was expected after this key")?;
-                    self.pass(depth + 1)?;
-                    self.expect(b';', "`;` was expected after this value")?;
-                }
-            }
-            Some(b'(') => {
-                self.at += 1;
-                loop {
-                    self.skip()?;
-                    if self.peek() == Some(b')') {
-                        self.at += 1;
-                        break;
-                    }
-                    self.pass(depth + 1)?;
-                    self.skip()?;
-                    match self.peek() {
-                        Some(b',') => self.at += 1,
-                        Some(b')') => {}
-                        _ => return self.fail("`,` or `)` was expected after this value"),
-                    }
-                }
-            }
-            Some(quote @ (b'"' | b'\'')) => {
-                self.at += 1;
-                loop {
-                    match self.peek() {
-                        Some(byte) if byte == quote => break self.at += 1,
-                        Some(b'\\') => self.at += 2,
-                        Some(_) => self.at += 1,
-                        None => {
-                            self.at = start;
-                            return self.fail("this text has no closing quote");
-                        }
-                    }
-                }
-            }
-            Some(_) => {
-                self.at += self.plain_len();
-                if self.at == start {
-                    return self.fail("a value was expected here");
-                }
-            }
-            None => return self.fail("the list ends too early"),
-        }
-        Ok(Span::new(start, self.at))
-    }
-
     /// Returns the length of the text without quotes that starts here.
     fn plain_len(&self) -> usize {
-        let plain = |byte: &u8| byte.is_ascii_alphanumeric() || b"_$+/:.-<>@".contains(byte);
         let rest = self.bytes.get(self.at..).unwrap_or_default();
-        rest.iter().position(|byte| !plain(byte)).unwrap_or(rest.len())
+        // Most of a project file are ids, which are told by the eight.
+        let (eights, _) = rest.as_chunks::<8>();
+        let is_whole = |eight: &&[u8; 8]| eight.iter().fold(true, |all, byte| all & is_plain(*byte));
+        let whole = 8 * eights.iter().take_while(is_whole).count();
+        whole + rest.iter().skip(whole).take_while(|byte| is_plain(**byte)).count()
     }
 
     fn fail<T>(&self, message: &'static str) -> Result<T, OpenStepError> {
@@ -292,26 +170,35 @@ impl<'t> Reader<'t> {
     }
 
     /// Steps over white space and comments.
+    #[inline]
     fn skip(&mut self) -> Result<(), OpenStepError> {
         loop {
-            match (self.peek(), self.bytes.get(self.at + 1)) {
-                (Some(byte), _) if byte.is_ascii_whitespace() => self.at += 1,
-                (Some(b'/'), Some(b'*')) => {
-                    let rest = self.bytes.get(self.at + 2..).unwrap_or_default();
-                    match rest.windows(2).position(|pair| pair == b"*/") {
-                        Some(end) => self.at += end + 4,
-                        None => return self.fail("this comment has no end"),
-                    }
-                }
-                (Some(b'/'), Some(b'/')) => {
-                    let rest = self.bytes.get(self.at..).unwrap_or_default();
-                    self.at += rest.iter().position(|byte| *byte == b'\n').unwrap_or(rest.len());
-                }
+            match self.peek() {
+                Some(b' ' | b'\t' | b'\n' | b'\r' | b'\x0C') => self.at += 1,
+                Some(b'/') if self.skip_comment()? => {}
                 _ => return Ok(()),
             }
         }
     }
 
+    /// Steps over a comment, if one starts here.
+    fn skip_comment(&mut self) -> Result<bool, OpenStepError> {
+        let rest = self.bytes.get(self.at + 2..).unwrap_or_default();
+        match self.bytes.get(self.at + 1) {
+            Some(b'*') => {
+                let is_end = |star: &usize| rest.get(star + 1) == Some(&b'/');
+                match memchr_iter(b'*', rest).find(is_end) {
+                    Some(end) => self.at += end + 4,
+                    None => return self.fail("this comment has no end"),
+                }
+            }
+            Some(b'/') => self.at += 2 + memchr(b'\n', rest).unwrap_or(rest.len()),
+            _ => return Ok(false),
+        }
+        Ok(true)
+    }
+
+    #[inline]
     fn expect(&mut self, byte: u8, message: &'static str) -> Result<(), OpenStepError> {
         self.skip()?;
         if self.peek() != Some(byte) {
@@ -451,6 +338,17 @@ mod tests {
     }
 
     #[test]
+    fn text_without_quotes_has_letters_digits_and_some_signs() {
+        let plain = |byte: u8| byte.is_ascii_alphanumeric() || b"_$+/:.-<>@".contains(&byte);
+        assert!((0..=255).all(|byte| is_plain(byte) == plain(byte)));
+        for length in 1..40 {
+            let text = "aB3_$+/:.-<>@".repeat(4).get(..length).unwrap().to_owned();
+            assert_eq!(parse(&format!("({text}, {text}é)")).unwrap_err().span.start, 2 * length + 3, "{text}");
+            assert_eq!(parse(&text).unwrap().as_str(), Some(text.as_str()));
+        }
+    }
+
+    #[test]
     fn faults_say_what_and_where() {
         for (text, message, at) in [
             ("{a = 1}", "`;` was expected after this value", 6),
@@ -463,34 +361,5 @@ mod tests {
             assert_eq!(parse(text).unwrap_err(), OpenStepError { message, span: Span::at(at) }, "{text}");
         }
         assert_eq!(parse(&"(".repeat(100_000)).unwrap_err().message, "the list is nested too deep");
-        assert_eq!(
-            parse_objects(&format!("{{objects={{a={}", "(".repeat(100_000))).unwrap_err().message,
-            "the list is nested too deep"
-        );
-    }
-
-    #[test]
-    fn objects_are_found_and_checked_without_being_read() {
-        let text = "// !$*UTF8*$!\n{ a = 1; objects = { A1 /* x */ = {isa = X; l = (a, \"b \\\" c\",); }; B2 = {}; }; rootObject = A1; }";
-        let found = parse_objects(text).unwrap();
-        assert_eq!(found.rest.get("rootObject").unwrap().as_str(), Some("A1"));
-        let ids: Vec<_> = found.objects.iter().map(|object| object.id.of(text)).collect();
-        assert_eq!(ids, ["A1", "B2"]);
-        let whole = parse(text).unwrap();
-        let objects = whole.get("objects").unwrap();
-        for object in &found.objects {
-            assert_eq!(parse_at(text, object.body).as_ref(), objects.get(object.id.of(text)));
-        }
-        for broken in [
-            "{objects={a={b=1}};}",
-            "{objects={a=(b c);};}",
-            "{objects={a={(x)=1;};};}",
-            "{objects={a=\"x;};}",
-            "{objects={a={b=1;}}",
-            "{} x",
-            "{objects={a={b=/*;};};}",
-        ] {
-            assert_eq!(parse_objects(broken).unwrap_err().message, parse(broken).unwrap_err().message, "{broken}");
-        }
     }
 }

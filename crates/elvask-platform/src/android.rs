@@ -1,11 +1,9 @@
 //! Android: permissions, how they are granted, what replaces and accompanies them.
 
-use std::sync::OnceLock;
-
 use serde::Serialize;
 
 use crate::names::nearest_by_words;
-use crate::table::rows;
+use crate::table::{Row, find, keys, rows};
 
 /// A permission that the platform declares.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -54,7 +52,7 @@ impl Grant {
 impl Permission {
     /// Returns how an app from a store comes by the permission.
     #[must_use]
-    pub fn grant(&self) -> Grant {
+    pub fn grant(self) -> Grant {
         let flags = || self.protection.split('|');
         match flags().next() {
             Some("normal") => Grant::AtInstall,
@@ -66,37 +64,41 @@ impl Permission {
 
     /// Says whether a developer can grant it from a shell, though no user can.
     #[must_use]
-    pub fn for_developers(&self) -> bool {
+    pub fn for_developers(self) -> bool {
         self.protection.split('|').any(|flag| flag == "development")
     }
 
     /// Returns the group under which the system asks for it, without `android.permission-group.`.
     #[must_use]
-    pub fn group(&self) -> Option<&'static str> {
+    pub fn group(self) -> Option<&'static str> {
         (self.grant() == Grant::Prompt && !self.group.is_empty()).then_some(self.group)
     }
 }
 
-/// Returns all permissions of the platform, in the order of their names.
-pub fn permissions() -> &'static [Permission] {
-    static TABLE: OnceLock<Vec<Permission>> = OnceLock::new();
-    TABLE.get_or_init(|| {
-        let row = |row: crate::table::Row| Permission {
+/// The largest table by far; most runs want a few rows of it, which are found in its text.
+const PERMISSIONS: &str = include_str!("../data/android-permissions.tsv");
+
+impl From<Row> for Permission {
+    fn from(row: Row) -> Self {
+        Permission {
             name: row.cell(0),
             first_level: row.number(1).unwrap_or(1),
             last_level: row.number(2),
             protection: row.cell(3),
             group: row.cell(4),
-        };
-        rows(include_str!("../data/android-permissions.tsv")).map(row).collect()
-    })
+        }
+    }
+}
+
+/// Goes through all permissions of the platform, in the order of their names.
+pub fn permissions() -> impl Iterator<Item = Permission> {
+    rows(PERMISSIONS).map(Permission::from)
 }
 
 /// Looks a permission up by its full name.
 #[must_use]
-pub fn permission(name: &str) -> Option<&'static Permission> {
-    let all = permissions();
-    all.binary_search_by(|permission| permission.name.cmp(name)).ok().and_then(|at| all.get(at))
+pub fn permission(name: &str) -> Option<Permission> {
+    find(PERMISSIONS, name).map(Permission::from)
 }
 
 /// The start of the names of the platform's own permissions.
@@ -106,9 +108,9 @@ pub const PERMISSION_PREFIX: &str = "android.permission.";
 ///
 /// The last part of the name decides, so that a missing or wrong prefix does not matter.
 #[must_use]
-pub fn nearest_permission(name: &str) -> Option<&'static Permission> {
+pub fn nearest_permission(name: &str) -> Option<Permission> {
     let last = name.rsplit('.').next().unwrap_or(name);
-    let short = || permissions().iter().filter_map(|permission| permission.name.strip_prefix(PERMISSION_PREFIX));
+    let short = || keys(PERMISSIONS).filter_map(|name| name.strip_prefix(PERMISSION_PREFIX));
     let found = short()
         .find(|known| known.eq_ignore_ascii_case(last))
         .or_else(|| nearest_by_words(last, short(), |name| name.split('_').collect()))?;
@@ -412,7 +414,13 @@ mod tests {
     #[test]
     fn the_table_is_sorted_so_that_look_up_works() {
         assert!(permissions().is_sorted_by(|one, other| one.name < other.name));
-        assert!(permissions().iter().all(|known| permission(known.name) == Some(known)));
+        assert!(permissions().all(|known| permission(known.name) == Some(known)));
+        let last = permissions().last().map_or("", |known| known.name);
+        for unknown in
+            ["", "#", "# name", "A", "android.permission.CAMER", "android.permission.CAMERAS", &format!("{last}S")]
+        {
+            assert_eq!(permission(unknown), None, "{unknown}");
+        }
     }
 
     #[test]

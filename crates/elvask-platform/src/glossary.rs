@@ -195,7 +195,7 @@ mod tests {
     fn what_an_app_can_be_granted_has_words_of_its_own() {
         use crate::android::Grant;
         let has = |kind: WordKind, name: &str| words().iter().any(|one| one.kind == kind && one.name == name);
-        let granted = crate::android::permissions().iter();
+        let granted = crate::android::permissions();
         let granted = granted.filter(|one| matches!(one.grant(), Grant::AtInstall | Grant::Prompt));
         let silent: Vec<_> = granted.map(|one| one.name).filter(|name| !has(WordKind::Permission, name)).collect();
         assert!(silent.is_empty(), "{silent:?}");

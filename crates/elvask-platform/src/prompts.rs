@@ -297,9 +297,8 @@ mod tests {
             };
             prompts().iter().any(|one| one.about.iter().chain(&one.covers).any(is_it))
         };
-        let of_the_store = |one: &&crate::android::Permission| one.last_level.is_none() && one.group().is_some();
+        let of_the_store = |one: &crate::android::Permission| one.last_level.is_none() && one.group().is_some();
         let without: Vec<_> = crate::android::permissions()
-            .iter()
             .filter(of_the_store)
             .map(|one| one.name)
             .filter(|name| !asked(name))

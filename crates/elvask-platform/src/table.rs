@@ -1,5 +1,6 @@
 //! Reading the tables: tab-separated cells, one row a line, `#` before comments.
 
+use std::cmp::Ordering;
 use std::collections::HashMap;
 
 /// The most cells of a row.
@@ -8,6 +9,37 @@ const CELLS: usize = 16;
 /// Goes through the rows of a table.
 pub(crate) fn rows(text: &'static str) -> impl Iterator<Item = Row> {
     Rows { text, start: 0, signs: memchr::memchr2_iter(b'\t', b'\n', text.as_bytes()) }
+}
+
+/// Goes through the first cells of the rows of a table, and looks at nothing else of them.
+pub(crate) fn keys(text: &'static str) -> impl Iterator<Item = &'static str> {
+    let is_row = |line: &&str| !line.is_empty() && !line.starts_with('#');
+    text.lines().filter(is_row).map(key_of)
+}
+
+/// Finds the row of a key in a table whose rows are in the order of their keys, without going through the others. Comments stand
+/// before all rows.
+pub(crate) fn find(text: &'static str, key: &str) -> Option<Row> {
+    let (mut low, mut high) = (0, text.len());
+    while low < high {
+        // The line that the middle is in.
+        let middle = low + (high - low) / 2;
+        let start = memchr::memrchr(b'\n', text.as_bytes().get(low..middle)?).map_or(low, |at| low + at + 1);
+        let rest = text.get(start..high)?;
+        let length = memchr::memchr(b'\n', rest.as_bytes()).unwrap_or(rest.len());
+        let line = rest.get(..length)?;
+        let order = if line.starts_with('#') { Ordering::Less } else { key_of(line).cmp(key) };
+        match order {
+            Ordering::Less => low = (start + length + 1).min(high),
+            Ordering::Greater => high = start,
+            Ordering::Equal => return rows(line).next(),
+        }
+    }
+    None
+}
+
+fn key_of(line: &str) -> &str {
+    line.find('\t').and_then(|end| line.get(..end)).unwrap_or(line)
 }
 
 struct Rows {

@@ -32,6 +32,7 @@ pub mod names;
 pub mod scene;
 pub mod source;
 pub mod surface;
+pub mod threads;
 pub mod tomldoc;
 pub mod write;
 pub mod xcode;

@@ -4,6 +4,7 @@
 
 mod edit;
 mod files;
+mod groups;
 mod settings;
 mod xcconfig;
 
@@ -14,15 +15,17 @@ pub use files::Resources;
 pub use settings::ConfigFiles;
 pub use settings::{Expanded, Layer, Setting, Settings};
 
-use std::collections::HashMap;
+use std::borrow::Cow;
+use std::hash::{DefaultHasher, Hasher as _};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
 use elvask_markup::Span;
-use elvask_markup::openstep::{self, Object, Objects, Value};
+use elvask_markup::openstep::{self, Kind, Object, Objects, Value};
 
 use crate::loading::Loading;
 use crate::source::{FileId, Place};
+use groups::Groups;
 
 /// What a target is built into.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -75,10 +78,10 @@ pub struct Project {
     rest: Value,
     /// The objects, not yet read.
     objects: Vec<Object>,
-    /// The objects by their ids: where each stands among `objects`.
-    index: HashMap<Box<str>, usize>,
-    /// The group that each reference is in; put together when it is first asked for.
-    parents: OnceLock<HashMap<String, String>>,
+    /// Where the objects stand among `objects`, in the order of what their ids come to.
+    by_id: Vec<(u64, usize)>,
+    /// Where the groups lead; put together when it is first asked for.
+    groups: OnceLock<Groups>,
     /// The project's own configurations.
     configurations: Vec<Configuration>,
 }
@@ -144,8 +147,9 @@ impl Project {
     ) -> Result<Project, openstep::OpenStepError> {
         let source: Arc<str> = text.into();
         let Objects { rest, objects } = openstep::parse_objects(&source)?;
-        let index =
-            objects.iter().enumerate().map(|(at, object)| (unquoted(object.id.of(&source)).into(), at)).collect();
+        let with_sum = |(at, object): (usize, &Object)| (sum_of(id_of(&source, object)), at);
+        let mut by_id: Vec<(u64, usize)> = objects.iter().enumerate().map(with_sum).collect();
+        by_id.sort_unstable();
         let mut project = Project {
             file,
             folder,
@@ -155,8 +159,8 @@ impl Project {
             source,
             rest,
             objects,
-            index,
-            parents: OnceLock::new(),
+            by_id,
+            groups: OnceLock::new(),
             configurations: Vec::new(),
         };
         let root = project.rest.get("rootObject").and_then(Value::as_str);
@@ -169,36 +173,72 @@ impl Project {
         Ok(project)
     }
 
-    /// Goes through the objects of a kind, with their ids.
-    fn of_kind<'p>(&'p self, kind: &'p str) -> impl Iterator<Item = (&'p str, Span, Value)> {
-        let named = self.objects.iter().filter(move |object| object.body.of(&self.source).contains(kind));
-        let read = named.filter_map(|object| {
-            let value = openstep::parse_at(&self.source, object.body)?;
-            Some((unquoted(object.id.of(&self.source)), object.id, value))
-        });
-        read.filter(move |(_, _, value)| value.get("isa").and_then(Value::as_str) == Some(kind))
+    /// Goes through the objects of a kind.
+    fn of_kind(&self, kind: &str) -> impl Iterator<Item = Object> {
+        self.objects.iter().copied().filter(move |object| self.is_kind(object, kind))
+    }
+
+    fn is_kind(&self, object: &Object, kind: &str) -> bool {
+        // As Xcode writes it, which is told without stepping through the object.
+        let text = object.body.of(&self.source).as_bytes();
+        let first = text.strip_prefix(b"{").map(<[u8]>::trim_ascii_start);
+        if let Some(stated) = first.and_then(|first| first.strip_prefix(b"isa = "))
+            && stated.first().is_some_and(u8::is_ascii_alphabetic)
+        {
+            match stated.strip_prefix(kind.as_bytes()).map(<[u8]>::first) {
+                None => return false,
+                Some(Some(b';')) => return true,
+                Some(_) => {}
+            }
+        }
+        self.field(object.body, "isa").as_deref() == Some(kind)
+    }
+
+    /// Returns the id of an object.
+    fn id(&self, object: &Object) -> &str {
+        id_of(&self.source, object)
+    }
+
+    /// Finds where an object stands among all, by its id. Of two of one id the later counts.
+    fn position(&self, id: &str) -> Option<usize> {
+        let sum = sum_of(id);
+        let behind = self.by_id.partition_point(|(other, _)| *other <= sum);
+        let mut of_sum = self.by_id.get(..behind)?.iter().rev().take_while(|(other, _)| *other == sum);
+        let is_it = |at: usize| self.objects.get(at).is_some_and(|object| self.id(object) == id);
+        of_sum.find(|(_, at)| is_it(*at)).map(|(_, at)| *at)
+    }
+
+    /// Returns what an object covers, by its id.
+    fn body(&self, id: &str) -> Option<Span> {
+        Some(self.objects.get(self.position(id)?)?.body)
     }
 
     /// Reads an object by its id.
     pub(crate) fn object(&self, id: &str) -> Option<Value> {
-        let object = self.objects.get(*self.index.get(id)?)?;
-        openstep::parse_at(&self.source, object.body)
+        openstep::parse_at(&self.source, self.body(id)?)
     }
 
-    /// Returns the group that a reference is in.
-    fn parent(&self, id: &str) -> Option<&str> {
-        let parents = self.parents.get_or_init(|| {
-            let groups = ["PBXGroup", "PBXVariantGroup"].into_iter().flat_map(|kind| self.of_kind(kind));
-            let children = groups.flat_map(|(group, _, value)| {
-                let children = value.get("children").and_then(Value::as_array).unwrap_or_default();
-                children
-                    .iter()
-                    .filter_map(|child| Some((child.as_str()?.to_owned(), group.to_owned())))
-                    .collect::<Vec<_>>()
-            });
-            children.collect()
-        });
-        parents.get(id).map(String::as_str)
+    /// Reads one text of an object, and nothing else of it.
+    fn field(&self, object: Span, key: &str) -> Option<Cow<'_, str>> {
+        self.text_at(openstep::entry(&self.source, object, key)?)
+    }
+
+    /// Reads one list of an object, and nothing else of it; what is no text is left out.
+    fn list(&self, object: Span, key: &str) -> impl Iterator<Item = Cow<'_, str>> {
+        let list = openstep::entry(&self.source, object, key);
+        let items = list.into_iter().flat_map(|list| openstep::items(&self.source, list));
+        items.filter_map(|item| self.text_at(item))
+    }
+
+    fn text_at(&self, value: Span) -> Option<Cow<'_, str>> {
+        match value.of(&self.source) {
+            written if written.starts_with(['{', '(']) => None,
+            written if written.starts_with(['"', '\'']) => match openstep::parse_at(&self.source, value)?.kind {
+                Kind::String(text) => Some(Cow::Owned(text)),
+                _ => None,
+            },
+            written => Some(Cow::Borrowed(written)),
+        }
     }
 
     fn text<'v>(&self, object: &'v Value, key: &str) -> Option<&'v str> {
@@ -269,27 +309,20 @@ impl Project {
     /// Returns the path that a file reference leads to, from the groups around it; `None` for what lies outside the sources.
     #[must_use]
     pub fn path_of(&self, id: &str) -> Option<PathBuf> {
-        self.path_within(id, 0)
-    }
-
-    fn path_within(&self, id: &str, depth: usize) -> Option<PathBuf> {
-        let object = self.object(id)?;
-        let own = self.text(&object, "path");
-        let tree = self.text(&object, "sourceTree").unwrap_or("<group>");
-        let base = match tree {
-            "SOURCE_ROOT" => self.folder.clone(),
-            "<group>" => match self.parent(id) {
-                Some(parent) if depth < 64 => self.path_within(parent, depth + 1)?,
-                _ => self.folder.clone(),
-            },
-            "<absolute>" => PathBuf::from("/"),
-            _ => return None,
-        };
-        Some(own.map_or(base.clone(), |own| crate::files::normal(&base.join(own))))
+        let groups = self.groups.get_or_init(|| Groups::of(self));
+        groups.path_of(self, self.position(id)?)
     }
 }
 
+/// Returns what an id comes to: objects are found sooner by a number than by its text.
+fn sum_of(id: &str) -> u64 {
+    let mut sum = DefaultHasher::new();
+    sum.write(id.as_bytes());
+    sum.finish()
+}
+
 /// Returns an id without the quotes that it may stand in.
-fn unquoted(id: &str) -> &str {
-    id.trim_matches(['"', '\''])
+fn id_of<'t>(text: &'t str, object: &Object) -> &'t str {
+    let id = object.id.of(text);
+    if id.starts_with(['"', '\'']) { id.trim_matches(['"', '\'']) } else { id }
 }

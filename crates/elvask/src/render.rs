@@ -4,6 +4,7 @@ pub(crate) mod compact;
 pub(crate) mod diff;
 pub(crate) mod snippet;
 pub(crate) mod style;
+mod table;
 
 use std::borrow::Cow;
 use std::fmt::Write as _;
@@ -12,6 +13,8 @@ use elvask_markup::text::is_hidden;
 use unicode_width::UnicodeWidthStr as _;
 
 pub(crate) use style::style;
+pub(crate) use table::Table;
+use table::{cell_width, cut};
 
 /// Returns a text without anything that a terminal would act on or that would turn the order of its letters round.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
@@ -85,107 +88,14 @@ pub(crate) fn count(number: usize, thing: &str) -> String {
     if number == 1 { format!("{number} {thing}") } else { format!("{number} {thing}s") }
 }
 
-/// Puts rows into columns that fit the terminal: where they would not, the cells of column `flexible` are cut. What goes
-/// into a pipe is not cut.
-pub(crate) fn fitted(rows: &mut [Vec<String>], indent: usize, flexible: usize) -> String {
-    let Some(width) = known_width() else { return columns(rows, indent) };
-    let widest = |rows: &[Vec<String>], at: usize| {
-        rows.iter().filter_map(|row| row.get(at)).map(|cell| cell_width(cell)).max().unwrap_or_default()
-    };
-    let number = rows.iter().map(Vec::len).max().unwrap_or_default();
-    let total: usize = (0..number).map(|at| widest(rows, at) + 2).sum::<usize>() + indent;
-    let over = total.saturating_sub(width);
-    let most = widest(rows, flexible).saturating_sub(over).max(12);
-    for cell in rows.iter_mut().filter_map(|row| row.get_mut(flexible)) {
-        if cell_width(cell) > most {
-            *cell = cut(cell, most - 1);
-        }
-    }
-    columns(rows, indent)
+/// Puts rows into columns that fit the terminal, see [`Table::fitted`].
+pub(crate) fn fitted(rows: &[Vec<String>], indent: usize, flexible: usize) -> String {
+    rows.iter().map(Vec::as_slice).collect::<Table>().fitted(indent, flexible)
 }
 
-/// Cuts a cell after so many letters; what turns styles on and off stays.
-fn cut(cell: &str, most: usize) -> String {
-    let (mut out, mut letters, mut in_style) = (String::new(), 0, false);
-    for character in cell.chars() {
-        in_style = in_style || character == '\u{1b}';
-        if in_style {
-            out.push(character);
-            in_style = character != 'm';
-        } else if letters <= most {
-            out.push(if letters == most { '…' } else { character });
-            letters += 1;
-        }
-    }
-    out
-}
-
-/// Returns how many columns of a terminal a cell takes.
-fn cell_width(cell: &str) -> usize {
-    if !cell.is_ascii() {
-        return plain(cell).width();
-    }
-    if memchr::memchr(0x1B, cell.as_bytes()).is_none() {
-        return cell.len();
-    }
-    // Of plain letters each takes one column, and a style goes from its escape to the `m`.
-    let (mut letters, mut in_style) = (0, false);
-    for byte in cell.bytes() {
-        match (in_style, byte) {
-            (true, b'm') => in_style = false,
-            (false, 0x1B) => in_style = true,
-            (false, _) => letters += 1,
-            (true, _) => {}
-        }
-    }
-    letters
-}
-
-/// Puts rows into columns, two spaces apart, the last column as it is. Cells may hold styles.
+/// Puts rows into columns, two spaces apart, the last cell of each as it is. Cells may hold styles.
 pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
-    let mut widths: Vec<usize> = Vec::new();
-    // The last cell of a row needs no room behind it.
-    let behind = |row: &[String]| row.len().saturating_sub(1);
-    let cells: Vec<usize> =
-        rows.iter().flat_map(|row| row.iter().take(behind(row))).map(|cell| cell_width(cell)).collect();
-    let mut known = cells.iter().copied();
-    for row in rows {
-        for (at, width) in known.by_ref().take(behind(row)).enumerate() {
-            match widths.get_mut(at) {
-                Some(known) => *known = (*known).max(width),
-                None => widths.push(width),
-            }
-        }
-    }
-    let bytes = rows.iter().flatten().map(String::len).sum::<usize>();
-    let mut out = String::with_capacity(bytes + rows.len() * (indent + widths.iter().sum::<usize>()) / 2);
-    let mut known = cells.iter().copied();
-    for row in rows {
-        let start = out.len();
-        spaces(&mut out, indent);
-        let line = &mut out;
-        for (at, cell) in row.iter().enumerate() {
-            line.push_str(cell);
-            if at + 1 < row.len() {
-                let width = widths.get(at).copied().unwrap_or_default();
-                let own = known.next().unwrap_or_default();
-                spaces(line, width.saturating_sub(own) + 2);
-            }
-        }
-        let end = line.trim_end().len().max(start);
-        out.truncate(end);
-        out.push('\n');
-    }
-    out
-}
-
-fn spaces(out: &mut String, mut number: usize) {
-    const SOME: &str = "                                                                ";
-    while number > 0 {
-        let some = SOME.get(..number).unwrap_or(SOME);
-        out.push_str(some);
-        number -= some.len();
-    }
+    rows.iter().map(Vec::as_slice).collect::<Table>().columns(indent)
 }
 
 /// Breaks a text into lines of at most `width` columns, each behind `indent` spaces.
@@ -279,11 +189,7 @@ mod tests {
     }
 
     #[test]
-    fn columns_line_up_and_texts_wrap() {
-        let rows =
-            vec![vec!["a".to_owned(), "bb".to_owned()], vec!["\u{1b}[1mccc\u{1b}[0m".to_owned(), "d".to_owned()]];
-        assert_eq!(anstream::adapter::strip_str(&columns(&rows, 1)).to_string(), " a    bb\n ccc  d\n");
-        assert_eq!(anstream::adapter::strip_str(&cut("\u{1b}[1mabcdef\u{1b}[0m", 3)).to_string(), "abc…");
+    fn texts_wrap() {
         assert_eq!(wrap("one two three", 9, 1), " one two\n three\n");
     }
 }

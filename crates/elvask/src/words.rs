@@ -30,7 +30,7 @@ pub(crate) fn plugins() -> Vec<CompletionCandidate> {
 
 /// Returns the permissions that an app can come by, without their common start.
 fn permissions() -> impl Iterator<Item = CompletionCandidate> {
-    let all = android::permissions().iter().filter(|known| known.last_level.is_none() && known.grant() != Grant::Never);
+    let all = android::permissions().filter(|known| known.last_level.is_none() && known.grant() != Grant::Never);
     all.map(|known| {
         let short = known.name.strip_prefix(PERMISSION_PREFIX).unwrap_or(known.name);
         offered(short, known.grant().title())

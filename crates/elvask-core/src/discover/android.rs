@@ -1,5 +1,6 @@
 //! Finding the Android app module, its variants, and the manifests that go into them.
 
+use elvask_project::threads;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -16,7 +17,6 @@ use elvask_project::loading::Loading;
 use elvask_project::merge::Library;
 use elvask_project::source::{FileId, read_text};
 use memchr::memmem;
-use rayon::prelude::*;
 
 use super::folders;
 use crate::app::{Choice, Plugin};
@@ -246,11 +246,8 @@ pub(crate) fn libraries(loading: &mut Loading<'_>, app: &AndroidApp, plugins: &[
         let folder = library_folder(files, root)?;
         Some(wanted(gradle::read_alone(files, &folder), name, Some(at), Vec::new()))
     };
-    let found: Vec<_> = match native.len() {
-        0..16 => native.into_iter().filter_map(read).collect(),
-        _ => native.into_par_iter().filter_map(read).collect(),
-    };
-    let mut libraries = found;
+    let found = threads::map(native, threads::FEW_RECALLED, read);
+    let mut libraries: Vec<_> = found.into_iter().flatten().collect();
     // The modules of the same build that the app's module depends on, directly or through each other.
     let mut open: Vec<(&Module, Vec<String>)> = app.modules.iter().take(1).map(|module| (module, Vec::new())).collect();
     let mut seen = vec![app.module.clone()];
@@ -311,12 +308,8 @@ fn read_manifests(loading: &mut Loading<'_>, wanted: Vec<Wanted>) -> Vec<Library
         let document = text.and_then(|text| Document::parse(text).map_err(|error| error.to_string()));
         Some((one, document))
     };
-    let read: Vec<_> = match wanted.len() {
-        0..16 => wanted.into_iter().filter_map(read).collect(),
-        _ => wanted.into_par_iter().filter_map(read).collect(),
-    };
     let mut manifests = Vec::new();
-    for (one, document) in read {
+    for (one, document) in threads::map(wanted, threads::FEW_RECALLED, read).into_iter().flatten() {
         match document {
             Ok(document) => {
                 let root = document.root();

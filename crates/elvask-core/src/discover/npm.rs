@@ -3,6 +3,7 @@
 mod lists;
 mod resolve;
 
+use elvask_project::threads;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
@@ -13,7 +14,6 @@ use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
 use elvask_project::loading::Loading;
 use elvask_project::source::{FileId, Place, read_text};
-use rayon::prelude::*;
 use serde::Deserialize;
 use serde::de::IgnoredAny;
 
@@ -102,12 +102,8 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
     let lists = AllLists::recall(&root, cache);
     let resolver = Resolver::new(files, &root);
     let within: Vec<_> = resolver.inside(&root).into_iter().chain(resolver.above(&root).iter().cloned()).collect();
-    let resolve = |name: &&String| resolver.resolve(within.iter(), name);
-    let resolved: Vec<_> = match names.len() {
-        0..16 => names.iter().map(resolve).collect(),
-        _ => names.par_iter().map(resolve).collect(),
-    };
-    for (name, folder) in names.into_iter().zip(resolved) {
+    let resolved = threads::map(names, threads::FEW_RECALLED, |name| (name, resolver.resolve(within.iter(), name)));
+    for (name, folder) in resolved {
         match folder {
             Some(folder) => wanted.push((name.clone(), folder)),
             None if !own.dependencies.contains_key(name) => {}
@@ -136,7 +132,7 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
     let mut seen: BTreeSet<PathBuf> = wanted.iter().map(|(_, folder)| folder.clone()).collect();
     let mut listed: BTreeSet<String> = packages.iter().map(|package: &Package| package.name.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
-        let level = read_packages(loading, std::mem::take(&mut wanted), |files, (name, folder)| {
+        let level = read_packages(loading, std::mem::take(&mut wanted), lists.few(), |files, (name, folder)| {
             read_package(files, &resolver, &lists, hybrid, name, folder)
         });
         for found in level {

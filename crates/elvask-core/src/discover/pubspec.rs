@@ -1,5 +1,6 @@
 //! The layout `pubspec`: packages from `.dart_tool/package_config.json`, versions from `pubspec.lock`.
 
+use elvask_project::threads;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -92,7 +93,7 @@ pub(crate) fn packages(loading: &mut Loading<'_>) -> Vec<Package> {
     let mut seen: BTreeSet<String> = wanted.iter().cloned().collect();
     let mut packages = Vec::new();
     while !wanted.is_empty() {
-        let level = read_packages(loading, std::mem::take(&mut wanted), |files, name| {
+        let level = read_packages(loading, std::mem::take(&mut wanted), threads::FEW, |files, name| {
             read_package(files, name, &roots, &versions)
         });
         for found in level {

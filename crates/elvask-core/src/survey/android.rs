@@ -18,19 +18,30 @@ use crate::context::Context;
 
 pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
     identity(context, survey);
-    let mut found: Vec<(Declaration, Vec<String>)> = Vec::new();
-    let mut index: HashMap<(Place, &'static str), Vec<usize>> = HashMap::new();
+    match context.variants.as_slice() {
+        // A single variant has nothing in common with another one.
+        [only] => of_variant(context, only, &mut survey.declarations),
+        several => of_variants(context, several, &mut survey.declarations),
+    }
     let mut started: HashSet<Place> = HashSet::new();
     for variant in &context.variants {
+        for component in variant.components() {
+            if !started.contains(&component.place) && entry_point(variant, component, survey) {
+                started.insert(component.place);
+            }
+        }
+    }
+    ignored(context, survey);
+}
+
+/// Lists what several variants declare: the same thing at the same place is one thing.
+fn of_variants<'c>(context: &Context<'c>, variants: &[Effective<'c>], out: &mut Vec<Declaration>) {
+    let mut found: Vec<(Declaration, Vec<String>)> = Vec::new();
+    let mut index: HashMap<(Place, &'static str), Vec<usize>> = HashMap::new();
+    for variant in variants {
         let mut listed = Vec::new();
         of_variant(context, variant, &mut listed);
         for one in listed {
-            // A single variant has nothing in common with another one.
-            if let [only] = context.variants.as_slice() {
-                found.push((one, vec![only.variant.clone()]));
-                continue;
-            }
-            // The same thing at the same place in several variants is one thing.
             let here = index.entry((one.place, one.kind)).or_default();
             let known = here.iter().copied().find(|at| {
                 found.get(*at).is_some_and(|(known, variants)| {
@@ -45,19 +56,13 @@ pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
                 }
             }
         }
-        for component in variant.components() {
-            if !started.contains(&component.place) && entry_point(variant, component, survey) {
-                started.insert(component.place);
-            }
-        }
     }
-    for (mut one, variants) in found {
-        if variants.len() < context.variants.len() {
-            one.only_in = variants;
+    for (mut one, of) in found {
+        if of.len() < variants.len() {
+            one.only_in = of;
         }
-        survey.declarations.push(one);
+        out.push(one);
     }
-    ignored(context, survey);
 }
 
 /// Lists who the app is and the levels that it runs on, as the build files state it.

@@ -1,12 +1,12 @@
 //! Bringing together what the files of a package show.
 
+use elvask_project::threads;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 
 use elvask_platform::native::Family;
 use elvask_platform::{Kind, Platform, Strength};
 use elvask_project::files::Files;
-use rayon::prelude::*;
 
 use super::pods::{Descriptions, Pods, Taken};
 use super::shown::Notes;
@@ -368,10 +368,7 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
         }
         found
     };
-    let scanned: Vec<_> = match sources.len() {
-        0..16 => sources.iter().map(scan).collect(),
-        _ => sources.par_iter().map(scan).collect(),
-    };
+    let scanned = threads::map(sources.iter().collect(), threads::FEW, scan);
     scanned.into_iter().for_each(|scanned| found.merge(scanned));
     let mut covered = String::new();
     let version = around.package_json.as_ref().and_then(|json| json.get("version")?.as_str().map(str::to_owned));

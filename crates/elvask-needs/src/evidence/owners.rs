@@ -6,6 +6,7 @@
 #![warn(clippy::wildcard_enum_match_arm)]
 
 use elvask_platform::List;
+use elvask_project::threads;
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 
@@ -16,7 +17,6 @@ use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{android, ios};
 use elvask_project::files::Files;
 use elvask_project::intent::Part;
-use rayon::prelude::*;
 
 use super::Learned;
 use super::gather::Found;
@@ -75,7 +75,7 @@ pub(super) fn ask_all(files: &dyn Files, tree: &Tree, sources: &[Source<'_>], no
     };
     let held: BTreeSet<usize> = match asked.is_empty() {
         true => BTreeSet::new(),
-        false => sources.par_iter().flat_map_iter(holds).collect(),
+        false => threads::map(sources.iter().collect(), threads::FEW, holds).into_iter().flatten().collect(),
     };
     let packages = |text: &str| {
         let resource = text.strip_prefix('@').map(|path| format!("/{path}.xml"));

@@ -1,12 +1,12 @@
 //! Going through the files, in parallel, with one automaton.
 
+use elvask_project::threads;
 use std::cell::{OnceCell, RefCell};
 use std::path::Path;
 use std::sync::OnceLock;
 
 use aho_corasick::{AhoCorasick, MatchKind, StartKind};
 use elvask_project::files::Files;
-use rayon::prelude::*;
 
 use super::walk::{Language, Own, OwnFile, walk};
 use super::{OwnCode, imports, links, permissions};
@@ -127,10 +127,7 @@ pub(super) fn recall_read(files: &dyn Files, root: &Path, cache: &dyn Cache) -> 
 
 pub(super) fn read(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> OwnCode {
     let make = |own: &Own| {
-        let scanned: Vec<_> = match own.files.len() {
-            0..16 => own.files.iter().map(|file| scan(files, file)).collect(),
-            _ => own.files.par_iter().map(|file| scan(files, file)).collect(),
-        };
+        let scanned = threads::map(own.files.iter().collect(), threads::FEW, |file| scan(files, file));
         let mut all = OwnCode::default();
         scanned.into_iter().flatten().for_each(|one| all.merge(one));
         all.files = own.files.len();

@@ -1,10 +1,10 @@
 //! Permissions and features that are declared as assembly attributes in source: `[assembly: UsesPermission(…)]`.
 
+use crate::threads;
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
 use elvask_platform::android;
-use rayon::prelude::*;
 
 use crate::files::{FileKind, Files};
 use crate::filters::Entry;
@@ -38,12 +38,9 @@ pub fn declared_in_source(loading: &mut Loading<'_>, folder: &Path) -> (Vec<Sour
         let found = attributes(&text);
         (!found.is_empty() || text.contains("IntentFilter")).then_some((path, text, found))
     };
-    let found: Vec<_> = match paths.len() {
-        0..16 => paths.into_iter().filter_map(read).collect(),
-        _ => paths.into_par_iter().filter_map(read).collect(),
-    };
+    let found = threads::map(paths, threads::FEW, read);
     let (mut declared, mut activities) = (Vec::new(), Vec::new());
-    for (path, text, found) in found {
+    for (path, text, found) in found.into_iter().flatten() {
         let file = loading.add(&path, text);
         activities.extend(super::activities::activities(loading.text(file), file));
         declared.extend(found.into_iter().map(|(element, name, attributes, span)| SourceDeclaration {
@@ -207,10 +204,10 @@ fn permission(arguments: &str, span: Span) -> Option<Found> {
         // A constant of the binding: Android.Manifest.Permission.AccessFineLocation.
         None => {
             let constant = told.rsplit('.').next()?.to_lowercase();
-            let same = |permission: &&android::Permission| {
+            let same = |permission: &android::Permission| {
                 permission.name.rsplit('.').next().is_some_and(|last| last.replace('_', "").to_lowercase() == constant)
             };
-            android::permissions().iter().find(same)?.name.to_owned()
+            android::permissions().find(same)?.name.to_owned()
         }
     };
     let cap = named(&arguments, "MaxSdkVersion").map(|value| ("maxSdkVersion", value.to_owned()));

@@ -22,7 +22,7 @@ pub struct DeclaredPermission<'d> {
     /// The highest level that it holds for; an attribute that is not a number is taken for none.
     pub max_level: Option<u32>,
     /// The permission of the platform that a name means to be, where the platform has none of that name.
-    pub meant: Option<&'static Permission>,
+    pub meant: Option<Permission>,
 }
 
 /// An entry of `<queries>`.

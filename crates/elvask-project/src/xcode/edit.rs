@@ -3,8 +3,8 @@
 use std::path::Path;
 
 use elvask_markup::Edit;
-use elvask_markup::openstep::Value;
 use elvask_markup::openstep::plan::{append, insert_entry, quote, remove_entry, replace};
+use elvask_markup::openstep::{self, Object, Value};
 
 use super::{Project, Target};
 use crate::source::Place;
@@ -137,13 +137,13 @@ pub fn wire_entitlements(project: &Project, text: &str, target: &Target, path: &
 
 /// Returns the reference that leads to a path.
 fn reference_to(project: &Project, path: &Path) -> Option<String> {
-    let mut ids = project.of_kind("PBXFileReference").map(|(id, _, _)| id);
-    ids.find(|id| project.path_of(id).as_deref() == Some(path)).map(str::to_owned)
+    let mut ids = project.of_kind("PBXFileReference").map(|object| project.id(&object).to_owned());
+    ids.find(|id| project.path_of(id).as_deref() == Some(path))
 }
 
 fn is_in_step(project: &Project, path: &Path) -> bool {
     let mut groups = project.of_kind("PBXFileSystemSynchronizedRootGroup");
-    groups.any(|(id, _, _)| project.path_of(id).is_some_and(|folder| path.starts_with(folder)))
+    groups.any(|group| project.path_of(project.id(&group)).is_some_and(|folder| path.starts_with(folder)))
 }
 
 /// Returns the group for a file: that of its folder, else the main one; with the file's path from there.
@@ -151,10 +151,12 @@ fn group_of(project: &Project, folder: &Path, full: &Path) -> Option<(String, St
     let root = project.object(project.rest.get("rootObject").and_then(Value::as_str)?)?;
     let main = root.get("mainGroup").and_then(Value::as_str)?;
     let mut groups = project.of_kind("PBXGroup");
-    let own =
-        groups.find(|(id, _, object)| object.get("path").is_some() && project.path_of(id).as_deref() == Some(folder));
-    match own {
-        Some((id, _, _)) => Some((id.to_owned(), full.file_name()?.to_string_lossy().into_owned())),
+    let is_of_folder = |group: &Object| {
+        openstep::entry(&project.source, group.body, "path").is_some()
+            && project.path_of(project.id(group)).as_deref() == Some(folder)
+    };
+    match groups.find(is_of_folder) {
+        Some(own) => Some((project.id(&own).to_owned(), full.file_name()?.to_string_lossy().into_owned())),
         None => {
             let relative = full.strip_prefix(project.path_of(main)?).ok()?;
             Some((main.to_owned(), relative.to_string_lossy().replace('\\', "/")))
@@ -164,7 +166,7 @@ fn group_of(project: &Project, folder: &Path, full: &Path) -> Option<(String, St
 
 /// Returns where the last object of a kind starts and ends.
 fn section_end(project: &Project, kind: &str) -> Option<(usize, usize)> {
-    project.of_kind(kind).last().map(|(_, id, object)| (id.start, object.span.end))
+    project.of_kind(kind).last().map(|object| (object.id.start, object.body.end))
 }
 
 fn indent_before(text: &str, at: usize) -> &str {
@@ -186,6 +188,6 @@ fn new_id(project: &Project, about: &str) -> String {
     };
     (0..)
         .map(|seed| format!("{:016X}{:08X}", hash(seed), hash(seed + 77) >> 32))
-        .find(|id| project.object(id).is_none())
+        .find(|id| project.position(id).is_none())
         .unwrap_or_default()
 }

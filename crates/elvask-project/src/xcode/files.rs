@@ -1,8 +1,7 @@
 //! The files that a target takes in: purposes in other languages, privacy manifests.
 
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
-
-use elvask_markup::openstep::Value;
 
 use super::{Project, Target};
 use crate::files::{FileKind, Files};
@@ -64,27 +63,25 @@ impl Project {
     #[must_use]
     pub fn resources(&self, files: &dyn Files, target: &Target) -> Resources {
         let mut found = Resources::default();
-        let Some(object) = self.object(&target.id) else { return found };
-        let list = |object: &Value, key: &str| -> Vec<String> {
-            let values = object.get(key).and_then(Value::as_array).unwrap_or_default();
-            values.iter().filter_map(|value| value.as_str().map(str::to_owned)).collect()
-        };
-        for phase in list(&object, "buildPhases") {
-            let Some(phase) = self.object(&phase) else { continue };
-            let kind = phase.get("isa").and_then(Value::as_str);
+        let Some(object) = self.body(&target.id) else { return found };
+        for phase in self.list(object, "buildPhases").filter_map(|id| self.body(&id)) {
+            let kind = self.field(phase, "isa");
+            let kind = kind.as_deref();
             if kind == Some("PBXShellScriptBuildPhase") {
-                found.scripts.extend(phase.get("shellScript").and_then(Value::as_str).map(str::to_owned));
+                found.scripts.extend(self.field(phase, "shellScript").map(Cow::into_owned));
             }
             // A file may also be copied to a place of its own, where the platform looks for none of these.
             let copied = kind == Some("PBXCopyFilesBuildPhase");
             if kind != Some("PBXResourcesBuildPhase") && !copied {
                 continue;
             }
-            for file in list(&phase, "files") {
-                let reference = self.object(&file).and_then(|file| Some(file.get("fileRef")?.as_str()?.to_owned()));
-                let Some(reference) = reference else { continue };
-                let children = self.object(&reference).map(|group| list(&group, "children")).unwrap_or_default();
-                let all = if children.is_empty() { vec![reference] } else { children };
+            for file in self.list(phase, "files").filter_map(|id| self.body(&id)) {
+                let Some(reference) = self.field(file, "fileRef") else { continue };
+                let group = self.body(&reference).into_iter().flat_map(|group| self.list(group, "children"));
+                let mut all: Vec<_> = group.collect();
+                if all.is_empty() {
+                    all.push(reference);
+                }
                 for path in all.iter().filter_map(|id| self.path_of(id)) {
                     if copied {
                         found.all.push(path);
@@ -94,17 +91,13 @@ impl Project {
                 }
             }
         }
-        for group in list(&object, "fileSystemSynchronizedGroups") {
-            let Some(folder) = self.path_of(&group) else { continue };
-            let left_out: Vec<PathBuf> = self
-                .object(&group)
-                .map(|group| list(&group, "exceptions"))
-                .unwrap_or_default()
-                .iter()
-                .filter_map(|id| self.object(id))
-                .filter(|set| set.get("target").and_then(Value::as_str) == Some(&target.id))
-                .flat_map(|set| list(&set, "membershipExceptions"))
-                .map(|path| folder.join(path))
+        for group in self.list(object, "fileSystemSynchronizedGroups") {
+            let (Some(folder), Some(group)) = (self.path_of(&group), self.body(&group)) else { continue };
+            let exceptions = self.list(group, "exceptions").filter_map(|id| self.body(&id));
+            let left_out: Vec<PathBuf> = exceptions
+                .filter(|set| self.field(*set, "target").as_deref() == Some(&target.id))
+                .flat_map(|set| self.list(set, "membershipExceptions"))
+                .map(|path| folder.join(&*path))
                 .collect();
             let mut open = vec![(folder, 0)];
             while let Some((folder, depth)) = open.pop() {

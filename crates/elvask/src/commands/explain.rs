@@ -277,7 +277,7 @@ fn several(topics: &[Topic], seen: &[Symptom]) -> String {
     let mut out = String::new();
     for symptom in seen {
         out.push_str(&wrap(symptom.behind, width().min(100), 0));
-        let mut rows: Vec<_> = symptom
+        let rows: Vec<_> = symptom
             .topics
             .iter()
             .map(|name| {
@@ -288,14 +288,14 @@ fn several(topics: &[Topic], seen: &[Symptom]) -> String {
                 vec![format!("  {name}"), paint(FAINT, &line)]
             })
             .collect();
-        out.push_str(&fitted(&mut rows, 0, 1));
+        out.push_str(&fitted(&rows, 0, 1));
         out.push('\n');
     }
-    let mut rows: Vec<_> = topics
+    let rows: Vec<_> = topics
         .iter()
         .map(|topic| vec![topic.name().to_owned(), topic.kind().to_owned(), paint(FAINT, &topic.line())])
         .collect();
-    out.push_str(&fitted(&mut rows, 0, 2));
+    out.push_str(&fitted(&rows, 0, 2));
     format!("{}\n", out.trim_end())
 }
 

@@ -2,6 +2,8 @@
 
 mod matrix;
 
+use std::borrow::Cow;
+use std::fmt::Write as _;
 use std::mem::ManuallyDrop;
 
 use elvask_core::Platform;
@@ -19,8 +21,8 @@ use elvask_record::{AllSurveysRecord, AppSurveyRecord, FORMAT, MergedRecord, Sur
 use super::{Done, Outcome, all_apps, built, load, load_at, settings, typed, unresolved};
 use crate::options::{self, Format};
 use crate::output::{Failure, Output};
-use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint, paint_parts};
-use crate::render::{clean, columns, fitted, snippet, width, wrap};
+use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint, paint_into};
+use crate::render::{Table, clean, columns, snippet, width, wrap};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
     if !options.all {
@@ -146,7 +148,7 @@ fn side_by_side(app: &App, options: &options::Survey, output: &Output) -> Done {
             row.extend(one.values.iter().map(|value| match value.as_deref() {
                 None => paint(FAINT, "-"),
                 Some("") => "yes".to_owned(),
-                Some(value) => shorten(&clean(value), 36),
+                Some(value) => short(value, 36).into_owned(),
             }));
             rows.push(row);
         }
@@ -197,8 +199,7 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> Strin
             out.push_str(&columns(&survey.entry_points.iter().map(row).collect::<Vec<_>>(), 2));
         }
         for section in Section::ALL {
-            let of_section = |one: &&Declaration| one.platform == platform && one.section == section;
-            let listed: Vec<_> = survey.declarations.iter().filter(of_section).collect();
+            let listed = survey.of(platform, section);
             // Who the app is stands at the top already.
             if listed.is_empty() || section == Section::Identity {
                 continue;
@@ -210,14 +211,13 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> Strin
                 && is_told_by_names(section)
                 && listed.iter().all(|one| one.ignored.is_none())
             {
-                out.push_str(&names(&listed, section == Section::Application));
+                out.push_str(&names(listed, section == Section::Application));
                 continue;
             }
             let needs = listed.iter().any(|one| !one.needed_by.is_empty());
-            // The system takes them back at one stroke.
-            let mut rows: ManuallyDrop<Vec<_>> =
-                ManuallyDrop::new(listed.iter().flat_map(|one| rows(app, context, one, needs)).collect());
-            out.push_str(&fitted(&mut rows, 2, 1));
+            let mut table = Table::default();
+            listed.iter().for_each(|one| rows(app, context, one, needs, &mut table));
+            out.push_str(&table.fitted(2, 1));
         }
     }
     if let Some(widget) = &app.widget {
@@ -262,8 +262,8 @@ fn is_told_by_names(section: Section) -> bool {
 }
 
 /// Returns names one after the other, those that a plugin needs with the plugin; with `valued` also their values.
-fn names(listed: &[&Declaration], valued: bool) -> String {
-    let name = |one: &&Declaration| match (one.needed_by.first(), one.value.as_deref()) {
+fn names(listed: &[Declaration], valued: bool) -> String {
+    let name = |one: &Declaration| match (one.needed_by.first(), one.value.as_deref()) {
         (Some(needed), _) => format!("{} ({})", one.name, needed.plugin),
         // A class is told by its last part.
         (None, Some(value)) if valued => {
@@ -304,16 +304,16 @@ fn widget_lines(app: &App, widget: &Widget) -> String {
         if let Some(said) = said {
             rows.push(vec![
                 name.to_owned(),
-                shorten(&clean(&said.text), 60),
+                short(&said.text, 60).into_owned(),
                 String::new(),
                 place(app, said.place, None),
             ]);
         }
     }
     for one in &widget.declares {
-        let value = one.value.as_deref().map(|value| format!(" {}", shorten(&clean(value), 40))).unwrap_or_default();
+        let value = one.value.as_deref().map(|value| format!(" {}", short(value, 40))).unwrap_or_default();
         let platform = one.platform.map(|platform| format!("{} alone", platform.title())).unwrap_or_default();
-        let name = format!("{}{value}", shorten(&clean(&one.name), 60));
+        let name = format!("{}{value}", short(&one.name, 60));
         rows.push(vec![one.kind.to_owned(), name, platform, place(app, one.place, None)]);
     }
     out.push_str(&columns(&rows, 2));
@@ -405,51 +405,63 @@ fn won(app: &App, survey: &Survey, platform: Platform) -> Vec<Vec<String>> {
     rows.collect()
 }
 
-/// Returns the lines of a declaration: itself, and its texts in other languages.
-fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool) -> Vec<Vec<String>> {
-    let name = clean(one.name.strip_prefix(PERMISSION_PREFIX).unwrap_or(&one.name)).into_owned();
-    let mut about = Vec::new();
+/// Adds the rows of a declaration: itself, and its texts in other languages.
+fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool, table: &mut Table) {
+    table.cell(&clean(one.name.strip_prefix(PERMISSION_PREFIX).unwrap_or(&one.name)));
+    table.write_cell(|out| write_about(app, one, out));
+    if needs {
+        table.write_cell(|out| write_needed(&one.needed_by, out));
+    }
+    table.write_cell(|out| write_place(app, one.place, one.origin.as_deref(), out));
+    table.end_row();
+    let own = context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
+    for (language, text, at) in &one.translations {
+        let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
+        table.cell("");
+        table.cell(&format!("{}: \"{}\"{mark}", clean(language), short(text, 48)));
+        if needs {
+            table.cell("");
+        }
+        table.write_cell(|out| write_place(app, *at, None, out));
+        table.end_row();
+    }
+}
+
+/// Writes what there is to say of a declaration beside its name.
+fn write_about(app: &App, one: &Declaration, out: &mut String) {
+    let start = out.len();
+    let mut next = |write: &dyn Fn(&mut String)| {
+        if out.len() > start {
+            out.push_str(", ");
+        }
+        write(out);
+    };
     if let Some(why) = one.ignored {
-        about.push(paint(ERROR, &format!("ignored: {why}")));
+        next(&|out| out.push_str(&paint(ERROR, &format!("ignored: {why}"))));
     } else if let Some(doubt) = one.doubt {
-        about.push(paint(WARNING, doubt));
+        next(&|out| out.push_str(&paint(WARNING, doubt)));
     } else if let Some(grant) = one.grant {
         let group = one.group.map(|group| format!(" ({group})")).unwrap_or_default();
-        about.push(format!("{}{group}", grant.title()));
+        next(&|out| out.extend([grant.title(), &group]));
     }
     match (&one.value, one.kind) {
-        (Some(value), _) if value.trim().is_empty() => about.push(paint(WARNING, "empty")),
-        (Some(value), "usage") => about.push(format!("\"{}\"", shorten(&clean(value), 48))),
+        (Some(value), _) if value.trim().is_empty() => next(&|out| out.push_str(&paint(WARNING, "empty"))),
+        (Some(value), "usage") => next(&|out| out.extend(["\"", &short(value, 48), "\""])),
         (Some(value), _) if value.contains("android.intent.category.") => {
-            about.push(shorten(&clean(value).replace("android.intent.category.", ""), 80));
+            next(&|out| out.push_str(&short(&value.replace("android.intent.category.", ""), 80)));
         }
-        (Some(value), _) => about.push(shorten(&clean(value), 80)),
+        (Some(value), _) => next(&|out| out.push_str(&short(value, 80))),
         (None, _) => {}
     }
     if !one.only_in.is_empty() {
-        about.push(format!("only in {}", clean(&one.only_in.join(", "))));
+        next(&|out| out.push_str(&format!("only in {}", clean(&one.only_in.join(", ")))));
     }
     for (value, lost) in one.overrode.iter().take(2) {
         let at = app.sources.position(*lost);
         let file = &app.sources.file(lost.file).shown;
-        about.push(paint(
-            FAINT,
-            &clean(&format!("wins over {} ({}:{})", shorten(value, 24), short_file(file), at.line)),
-        ));
+        let lost = format!("wins over {} ({}:{})", shorten(value, 24), short_file(file), at.line);
+        next(&|out| out.push_str(&paint(FAINT, &clean(&lost))));
     }
-    let cells = |name: String, about: String, needed: Option<String>, place: String| match needed {
-        Some(needed) => vec![name, about, needed, place],
-        None => vec![name, about, place],
-    };
-    let needed_by = needs.then(|| needed(&one.needed_by));
-    let mut lines = vec![cells(name, about.join(", "), needed_by, place(app, one.place, one.origin.as_deref()))];
-    let own = context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
-    for (language, text, at) in &one.translations {
-        let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
-        let text = format!("{}: \"{}\"{mark}", clean(language), shorten(&clean(text), 48));
-        lines.push(cells(String::new(), text, needs.then(String::new), place(app, *at, None)));
-    }
-    lines
 }
 
 /// Returns a file's name; of build files, of which every folder has one, with the folder.
@@ -461,33 +473,44 @@ fn short_file(file: &str) -> &str {
     file.get(folder.rfind('/').map_or(0, |at| at + 1)..).unwrap_or(file)
 }
 
-fn needed(needed_by: &[NeededBy]) -> String {
+fn write_needed(needed_by: &[NeededBy], out: &mut String) {
     if needed_by.is_empty() {
-        return paint(FAINT, "-");
+        return paint_into(out, FAINT, |out| out.push('-'));
     }
-    let mut names: Vec<_> = needed_by.iter().map(|needed| clean(&needed.plugin).into_owned()).collect();
+    let mut names: Vec<_> = needed_by.iter().map(|needed| clean(&needed.plugin)).collect();
     names.dedup();
-    names.join(", ")
+    out.push_str(&names.join(", "));
 }
 
 /// Returns a place with its origin in the merge: `tern_camera AndroidManifest.xml:3`.
 fn place(app: &App, place: Place, origin: Option<&str>) -> String {
-    let file = short_file(&app.sources.file(place.file).shown);
-    let line = app.sources.line(place).to_string();
-    let origin = origin.filter(|origin| !origin.starts_with("INFOPLIST_KEY_"));
-    let length = origin.map_or(0, |origin| origin.len() + 1) + file.len() + 1 + line.len();
-    paint_parts(FAINT, length, |out| {
-        if let Some(origin) = origin {
-            out.push_str(&clean(origin));
-            out.push(' ');
-        }
-        out.push_str(&clean(file));
-        out.push(':');
-        out.push_str(&line);
-    })
+    let mut out = String::new();
+    write_place(app, place, origin, &mut out);
+    out
 }
 
-fn shorten(text: &str, most: usize) -> String {
+/// Writes what [`place`] returns.
+fn write_place(app: &App, place: Place, origin: Option<&str>, out: &mut String) {
+    let file = short_file(&app.sources.file(place.file).shown);
+    let line = app.sources.line(place);
+    paint_into(out, FAINT, |out| {
+        if let Some(origin) = origin.filter(|origin| !origin.starts_with("INFOPLIST_KEY_")) {
+            out.extend([&clean(origin), " "]);
+        }
+        out.extend([&clean(file), ":"]);
+        let _ = write!(out, "{line}");
+    });
+}
+
+/// Returns a text in a few words on one line, without anything that a terminal would act on.
+fn short(text: &str, most: usize) -> Cow<'_, str> {
+    match clean(text) {
+        Cow::Borrowed(text) => shorten(text, most),
+        Cow::Owned(text) => Cow::Owned(shorten(&text, most).into_owned()),
+    }
+}
+
+fn shorten(text: &str, most: usize) -> Cow<'_, str> {
     // Most values are a few words on one line.
     let mut before = b' ';
     let is_usual = |byte: u8| {
@@ -496,14 +519,14 @@ fn shorten(text: &str, most: usize) -> String {
         usual
     };
     if text.len() <= most && text.bytes().all(is_usual) && !text.ends_with(' ') {
-        return text.to_owned();
+        return Cow::Borrowed(text);
     }
     let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
     if line.chars().count() <= most {
-        return line;
+        return Cow::Owned(line);
     }
     let kept: String = line.chars().take(most - 1).collect();
-    format!("{}…", kept.trim_end())
+    Cow::Owned(format!("{}…", kept.trim_end()))
 }
 
 fn plugins(app: &App) -> String {

@@ -106,7 +106,7 @@ fn value(element: &str, attribute: &str, parent: Option<&str>) -> Vec<Offered> {
 
 /// Returns the permissions that an app from a store can come by.
 fn permissions() -> Vec<Offered> {
-    let all = android::permissions().iter().filter(|known| known.last_level.is_none() && known.grant() != Grant::Never);
+    let all = android::permissions().filter(|known| known.last_level.is_none() && known.grant() != Grant::Never);
     all.map(|known| Offered {
         word: known.name.to_owned(),
         about: format!("granted {}", known.grant().title()),

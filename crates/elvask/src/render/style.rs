@@ -28,19 +28,21 @@ pub(crate) fn paint(with: Style, text: &str) -> String {
     if text.is_empty() {
         return String::new();
     }
-    paint_parts(with, text.len(), |out| out.push_str(text))
-}
-
-/// Returns what is put into a text, in a style; `length` is about how long that is, in bytes.
-pub(crate) fn paint_parts(with: Style, length: usize, write: impl FnOnce(&mut String)) -> String {
     let mut out = String::new();
     put(with, |on, off| {
-        out.reserve_exact(on.len() + length + off.len());
-        out.push_str(on);
-        write(&mut out);
-        out.push_str(off);
+        out.reserve_exact(on.len() + text.len() + off.len());
+        out.extend([on, text, off]);
     });
     out
+}
+
+/// Adds to a text what is written into it, in a style.
+pub(crate) fn paint_into(out: &mut String, with: Style, write: impl FnOnce(&mut String)) {
+    put(with, |on, off| {
+        out.push_str(on);
+        write(out);
+        out.push_str(off);
+    });
 }
 
 /// Whether nothing that is printed has styles.

@@ -1,5 +1,6 @@
 //! What packages list in their `package.json`, and what their folders tell, remembered until one of these changes.
 
+use elvask_project::threads;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
@@ -95,6 +96,11 @@ impl<'c> AllLists<'c> {
         let known: Option<Vec<(String, Kept)>> = cache.and_then(|cache| recall_kept(cache, root, &name()));
         let known = known.into_iter().flatten().map(|(folder, kept)| (folder, (kept, AtomicBool::new(false))));
         AllLists { root: root.to_owned(), cache, known: known.collect(), fresh: Mutex::default() }
+    }
+
+    /// How many packages are few: more of them where they are recalled.
+    pub(super) fn few(&self) -> usize {
+        if self.known.is_empty() { threads::FEW } else { threads::FEW_RECALLED }
     }
 
     /// Reads the lists of the package in a folder, or recalls them if nothing has changed on which they hang.

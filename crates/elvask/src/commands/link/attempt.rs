@@ -280,7 +280,7 @@ fn table(options: &LinkTry, output: &Output) -> Done {
                 ]);
             }
             if rows.len() > 1 {
-                text.push_str(&format!("{}\n{}\n", paint(HEADING, platform.title()), fitted(&mut rows, 2, 0)));
+                text.push_str(&format!("{}\n{}\n", paint(HEADING, platform.title()), fitted(&rows, 2, 0)));
             }
         }
         text.push_str(&format!("{}\n", paint(FAINT, "`elvask link try LINK` tells what each opens, and why.")));
