@@ -131,7 +131,7 @@ fn android(loading: &mut Loading<'_>, path: &Path) -> Option<AndroidApp> {
 fn ios(loading: &mut Loading<'_>, path: &Path, built: &BuiltIos) -> Option<IosApp> {
     let plist_path = path.join("Info.plist");
     let plist = read(loading, &plist_path)?;
-    let list = PropertyList::parse(Arc::clone(&loading.sources.file(plist).text)).ok()?;
+    let list = PropertyList::parse(loading.sources.file(plist).text.clone()).ok()?;
     let stated = |key: &str| match list.entry(key).and_then(|entry| Some((entry.value.as_str()?, entry.value.span))) {
         Some((text, span)) => {
             Stated { value: Some(text.to_owned()), place: Some(Place { file: plist, span }), written: None }

@@ -300,7 +300,7 @@ fn listed(
     out: &mut Vec<Said>,
 ) {
     let Some(file) = file else { return };
-    let Ok(list) = PropertyList::parse(std::sync::Arc::clone(&context.sources.file(file).text)) else { return };
+    let Ok(list) = PropertyList::parse(context.sources.file(file).text.clone()) else { return };
     let display = if list.entry("CFBundleDisplayName").is_some() { "CFBundleDisplayName" } else { "CFBundleName" };
     for (part, key, setting) in [
         (Part::Id, "CFBundleIdentifier", "PRODUCT_BUNDLE_IDENTIFIER"),

@@ -146,7 +146,8 @@ pub fn survey(context: &Context<'_>) -> Survey {
         }
         survey.entry_points.iter_mut().for_each(|one| one.place = home.place(one.place));
     }
-    survey.declarations.sort_by_key(|one| (one.platform, one.section));
+    // A declaration is large, and a sort of places alone needs no room for a second one of each.
+    survey.declarations.sort_by_cached_key(|one| (one.platform, one.section));
     survey
 }
 

@@ -1,7 +1,5 @@
 //! Taking out what a person names, unless a plugin still requires it.
 
-use std::sync::Arc;
-
 use elvask_markup::xml::plan;
 use elvask_markup::xml::{Document, Element, Node, NodeKind};
 use elvask_markup::{Edit, EditError, EditSet, Span};
@@ -88,7 +86,7 @@ pub fn withdraw(app: &App, settings: &Settings, asked: &[Asked], force: bool) ->
 /// Takes the elements out that were left empty when what they held was taken out: with the comments in them and the one right above.
 pub fn tidy(app: &App, sources: &mut Sources, changed: &[FileId]) {
     for file in changed {
-        let after = Arc::clone(&sources.file(*file).text);
+        let after = sources.file(*file).text.clone();
         let (Ok(old), Ok(new)) = (app.sources.file(*file).xml(), sources.file(*file).xml()) else { continue };
         let mut edits = EditSet::new();
         for span in emptied(old, new) {

@@ -32,4 +32,4 @@ pub mod xml;
 pub use by_name::ByName;
 pub use edit::{Edit, EditError, EditSet};
 pub use lines::{LineIndex, Position};
-pub use text::{Decoded, Encoding, Span, TextError, decode, encode};
+pub use text::{Decoded, Encoding, SharedText, Span, TextError, decode, encode};

@@ -4,7 +4,7 @@
 pub mod binary;
 pub mod plan;
 
-use std::sync::Arc;
+use crate::SharedText;
 
 use crate::openstep;
 use crate::xml::{Document, Element, NodeKind, XmlError};
@@ -173,7 +173,7 @@ impl PropertyList {
     ///
     /// # Errors
     /// The first fault that keeps the platform from reading it, with its place.
-    pub fn parse(text: impl Into<Arc<str>>) -> Result<Self, PlistError> {
+    pub fn parse(text: impl Into<SharedText>) -> Result<Self, PlistError> {
         let text = text.into();
         if text.trim_start_matches('\u{FEFF}').trim_start().starts_with(['{', '/']) {
             return Self::parse_openstep(&text);

@@ -1,6 +1,53 @@
 //! Byte spans, and turning the bytes of a file into text without losing any.
 
+use std::ops::Deref;
+use std::sync::Arc;
+
 use serde::Serialize;
+
+/// A text that is shared by all who hold it. A file of megabytes becomes one without being copied.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+pub struct SharedText(Arc<String>);
+
+impl SharedText {
+    /// Says whether another one is this very text, not only one of the same letters.
+    #[must_use]
+    pub fn is_same(&self, other: &SharedText) -> bool {
+        Arc::ptr_eq(&self.0, &other.0)
+    }
+}
+
+impl Deref for SharedText {
+    type Target = str;
+
+    fn deref(&self) -> &str {
+        &self.0
+    }
+}
+
+impl AsRef<str> for SharedText {
+    fn as_ref(&self) -> &str {
+        self
+    }
+}
+
+impl std::fmt::Display for SharedText {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        out.write_str(self)
+    }
+}
+
+impl From<String> for SharedText {
+    fn from(text: String) -> Self {
+        SharedText(Arc::new(text))
+    }
+}
+
+impl From<&str> for SharedText {
+    fn from(text: &str) -> Self {
+        text.to_owned().into()
+    }
+}
 
 /// A half-open range of byte offsets into a document's text, byte order mark included.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize)]

@@ -203,13 +203,11 @@ impl<'h> Home<'h> {
         }
         let Ok(after) = set.apply(text) else { return unknown() };
         if which == Which::Manifest {
-            let documents =
-                Document::parse(std::sync::Arc::clone(text)).and_then(|before| Ok((before, Document::parse(after)?)));
+            let documents = Document::parse(text.clone()).and_then(|before| Ok((before, Document::parse(after)?)));
             let Ok((before, after)) = documents else { return unknown() };
             return self.write_manifest(&changes::of_manifest(&before, &after));
         }
-        let lists = PropertyList::parse(std::sync::Arc::clone(text))
-            .and_then(|before| Ok((before, PropertyList::parse(after)?)));
+        let lists = PropertyList::parse(text.clone()).and_then(|before| Ok((before, PropertyList::parse(after)?)));
         let Ok((before, after)) = lists else { return unknown() };
         self.write_list(which, &changes::of_list(&before, &after))
     }

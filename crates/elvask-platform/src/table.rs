@@ -13,8 +13,13 @@ pub(crate) fn rows(text: &'static str) -> impl Iterator<Item = Row> {
 
 /// Goes through the first cells of the rows of a table, and looks at nothing else of them.
 pub(crate) fn keys(text: &'static str) -> impl Iterator<Item = &'static str> {
-    let is_row = |line: &&str| !line.is_empty() && !line.starts_with('#');
-    text.lines().filter(is_row).map(key_of)
+    let mut start = 0;
+    let lines = memchr::memchr_iter(b'\n', text.as_bytes()).chain([text.len()]).map(move |end| {
+        let line = text.get(start..end).unwrap_or_default();
+        start = end + 1;
+        line
+    });
+    lines.filter(|line| !line.is_empty() && !line.starts_with('#')).map(key_of)
 }
 
 /// Finds the row of a key in a table whose rows are in the order of their keys, without going through the others. Comments stand
@@ -39,7 +44,8 @@ pub(crate) fn find(text: &'static str, key: &str) -> Option<Row> {
 }
 
 fn key_of(line: &str) -> &str {
-    line.find('\t').and_then(|end| line.get(..end)).unwrap_or(line)
+    let end = memchr::memchr(b'\t', line.as_bytes()).unwrap_or(line.len());
+    line.get(..end).unwrap_or(line)
 }
 
 struct Rows {

@@ -11,6 +11,7 @@ mod variants;
 pub use variants::MAX_VARIANTS;
 pub use variants::{SourceSet, Variant};
 
+use elvask_markup::SharedText;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -216,7 +217,7 @@ const MAX_MODULES: usize = 1000;
 #[derive(Clone)]
 struct Script {
     file: FileId,
-    text: Arc<str>,
+    text: SharedText,
     statements: Arc<Vec<Statement>>,
 }
 
@@ -344,7 +345,7 @@ pub fn read_alone(files: &dyn Files, folder: &Path) -> LibraryBuild {
         modules: Vec::new(),
     };
     let script = build_file(files, folder).and_then(|path| {
-        let text: Arc<str> = read_text(files, &path).ok()?.into();
+        let text: SharedText = read_text(files, &path).ok()?.into();
         let statements = Arc::new(parse(&text, Language::of_file(&path.to_string_lossy())));
         let file = Sources::new(folder).add(&path, "");
         Some(Script { file, text, statements })

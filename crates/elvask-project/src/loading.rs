@@ -1,7 +1,7 @@
 //! Reading an app: the texts that were read, and what kept others from being read.
 
+use elvask_markup::SharedText;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 use elvask_markup::Span;
 
@@ -74,7 +74,7 @@ impl<'f> Loading<'f> {
     }
 
     /// Takes in a text that has been read already. Of one behind a link that leads out of the repository nothing is shown.
-    pub fn add(&mut self, path: &Path, text: impl Into<Arc<str>>) -> FileId {
+    pub fn add(&mut self, path: &Path, text: impl Into<SharedText>) -> FileId {
         match self.sources.leads_out(self.files, path) {
             Some(_) => self.sources.add(path, ""),
             None => self.sources.add(path, text),
@@ -82,7 +82,7 @@ impl<'f> Loading<'f> {
     }
 
     /// Takes in the text of a file of a package that no link below the package's `folder` leads to: only the folder can lead out.
-    pub fn add_of_package(&mut self, folder: &Path, path: &Path, text: impl Into<Arc<str>>) -> FileId {
+    pub fn add_of_package(&mut self, folder: &Path, path: &Path, text: impl Into<SharedText>) -> FileId {
         match self.sources.leads_out(self.files, folder) {
             Some(_) => self.sources.add(path, ""),
             None => self.sources.add(path, text),
@@ -136,7 +136,7 @@ impl<'f> Loading<'f> {
     }
 
     /// Reads a file; what keeps it from being read is noted as a fault.
-    pub fn read(&mut self, path: &Path, shown: &str) -> Option<(FileId, Arc<str>)> {
+    pub fn read(&mut self, path: &Path, shown: &str) -> Option<(FileId, SharedText)> {
         let (file, read) = self.sources.read(self.files, path);
         match read {
             Ok(text) => Some((file, text)),

@@ -1,5 +1,6 @@
 //! The texts that have been read, and places in them.
 
+use elvask_markup::SharedText;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
@@ -30,7 +31,7 @@ pub struct SourceFile {
     /// The path from the app, with forward slashes; `../` for what lies outside.
     pub shown: String,
     /// The text, byte order mark included. Empty where the file could not be read as text.
-    pub text: Arc<str>,
+    pub text: SharedText,
     /// How the text stands on the disk.
     pub encoding: Encoding,
     /// Whether there is no such file yet.
@@ -42,7 +43,7 @@ pub struct SourceFile {
 }
 
 impl SourceFile {
-    fn new(path: PathBuf, shown: String, text: Arc<str>) -> Self {
+    fn new(path: PathBuf, shown: String, text: SharedText) -> Self {
         let (lines, xml) = (OnceLock::new(), OnceLock::new());
         SourceFile { path, shown, text, encoding: Encoding::Utf8, absent: false, bytes: None, lines, xml }
     }
@@ -52,7 +53,7 @@ impl SourceFile {
     /// # Errors
     /// The first fault that keeps a platform's reader from reading it.
     pub fn xml(&self) -> Result<&Arc<Document>, &XmlError> {
-        self.xml.get_or_init(|| Document::parse(Arc::clone(&self.text)).map(Arc::new)).as_ref()
+        self.xml.get_or_init(|| Document::parse(self.text.clone()).map(Arc::new)).as_ref()
     }
 
     /// Returns the bytes that were read.
@@ -158,20 +159,20 @@ impl Sources {
     }
 
     /// Adds a text that has been read already.
-    pub fn add(&mut self, path: &Path, text: impl Into<Arc<str>>) -> FileId {
+    pub fn add(&mut self, path: &Path, text: impl Into<SharedText>) -> FileId {
         let file = SourceFile::new(path.to_owned(), shown(path, &self.root), text.into());
         self.files.push(Arc::new(file));
         FileId(self.files.len() - 1)
     }
 
     /// Adds a text that stands in for a file, and is shown under a name of its own.
-    pub fn add_named(&mut self, path: &Path, shown: &str, text: impl Into<Arc<str>>) -> FileId {
+    pub fn add_named(&mut self, path: &Path, shown: &str, text: impl Into<SharedText>) -> FileId {
         self.files.push(Arc::new(SourceFile::new(path.to_owned(), shown.to_owned(), text.into())));
         FileId(self.files.len() - 1)
     }
 
     /// Adds a text that is made of a file, and is shown under that file's name.
-    pub fn add_made(&mut self, path: &Path, of: FileId, text: impl Into<Arc<str>>) -> FileId {
+    pub fn add_made(&mut self, path: &Path, of: FileId, text: impl Into<SharedText>) -> FileId {
         let shown = self.file(of).shown.clone();
         self.files.push(Arc::new(SourceFile::new(path.to_owned(), shown, text.into())));
         FileId(self.files.len() - 1)
@@ -179,10 +180,10 @@ impl Sources {
 
     /// Reads a file, once: a second call hands out what was read, so that all places in it are in one text. Where it cannot be read as
     /// text, an empty text stands in for it, so that a place can name it.
-    pub fn read(&mut self, files: &dyn Files, path: &Path) -> (FileId, Result<Arc<str>, ReadError>) {
+    pub fn read(&mut self, files: &dyn Files, path: &Path) -> (FileId, Result<SharedText, ReadError>) {
         let usual = normal(path);
         if let Some(known) = self.read.get(&usual) {
-            return (*known, Ok(Arc::clone(&self.file(*known).text)));
+            return (*known, Ok(self.file(*known).text.clone()));
         }
         if let Some(real) = self.leads_out(files, path) {
             return (self.add(path, ""), Err(ReadError::LeadsOut(real)));
@@ -194,8 +195,8 @@ impl Sources {
         match read_decoded(files, path) {
             Ok((decoded, bytes)) => {
                 self.bytes += decoded.text.len();
-                let text: Arc<str> = decoded.text.into();
-                let file = SourceFile::new(path.to_owned(), shown(path, &self.root), Arc::clone(&text));
+                let text: SharedText = decoded.text.into();
+                let file = SourceFile::new(path.to_owned(), shown(path, &self.root), text.clone());
                 self.files.push(Arc::new(SourceFile { encoding: decoded.encoding, bytes, ..file }));
                 let id = FileId(self.files.len() - 1);
                 Arc::make_mut(&mut self.read).insert(usual, id);
@@ -228,7 +229,7 @@ impl Sources {
 
     /// Adds a file that is not there and may come to be.
     pub fn add_absent(&mut self, path: &Path) -> FileId {
-        let file = SourceFile::new(path.to_owned(), shown(path, &self.root), Arc::from(""));
+        let file = SourceFile::new(path.to_owned(), shown(path, &self.root), "".into());
         self.files.push(Arc::new(SourceFile { absent: true, ..file }));
         FileId(self.files.len() - 1)
     }
@@ -241,7 +242,7 @@ impl Sources {
     }
 
     /// Puts another text in the place of a file's.
-    pub fn replace(&mut self, id: FileId, text: impl Into<Arc<str>>) {
+    pub fn replace(&mut self, id: FileId, text: impl Into<SharedText>) {
         let old = self.file(id);
         let file = SourceFile::new(old.path.clone(), old.shown.clone(), text.into());
         let file = SourceFile { encoding: old.encoding, absent: old.absent, bytes: old.bytes.clone(), ..file };

@@ -58,14 +58,14 @@ impl Surface {
 
     fn read_ios(&mut self, ios: &IosApp, sources: &Sources) {
         if let Some(file) = ios.plist {
-            match PropertyList::parse(std::sync::Arc::clone(&sources.file(file).text)) {
+            match PropertyList::parse(sources.file(file).text.clone()) {
                 Ok(list) => self.plist = Some((file, list)),
                 Err(PlistError::Xml(error)) => self.faults.push(xml_fault(sources, file, &error)),
                 Err(error) => self.faults.push(fault(sources, file, &error.to_string(), error.span())),
             }
         }
         let mut list = |file: FileId| {
-            let text = std::sync::Arc::clone(&sources.file(file).text);
+            let text = sources.file(file).text.clone();
             if text.trim().is_empty() {
                 return None;
             }
@@ -82,10 +82,10 @@ impl Surface {
         let (Some(project), Some(target)) = (&ios.project, &ios.target) else { return };
         // A project file that was changed since is read anew.
         let text = &sources.file(project.file).text;
-        let project = if Arc::ptr_eq(text, &project.source) {
+        let project = if text.is_same(&project.source) {
             Arc::clone(project)
         } else {
-            match Project::parse(project.file, Arc::clone(text), project.folder.clone(), project.name.clone()) {
+            match Project::parse(project.file, text.clone(), project.folder.clone(), project.name.clone()) {
                 Ok(project) => Arc::new(project),
                 Err(error) => return self.faults.push(fault(sources, project.file, error.message, error.span)),
             }

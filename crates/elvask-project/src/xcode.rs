@@ -15,10 +15,11 @@ pub use files::Resources;
 pub use settings::ConfigFiles;
 pub use settings::{Expanded, Layer, Setting, Settings};
 
+use elvask_markup::SharedText;
 use std::borrow::Cow;
 use std::hash::{DefaultHasher, Hasher as _};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, OnceLock};
+use std::sync::OnceLock;
 
 use elvask_markup::Span;
 use elvask_markup::openstep::{self, Kind, Object, Objects, Value};
@@ -73,7 +74,7 @@ pub struct Project {
     /// Its targets, in the order of the file.
     pub targets: Vec<Target>,
     /// The text of the file.
-    pub(crate) source: Arc<str>,
+    pub(crate) source: SharedText,
     /// What stands beside the objects.
     rest: Value,
     /// The objects, not yet read.
@@ -141,11 +142,11 @@ impl Project {
     /// The first fault with its place.
     pub fn parse(
         file: FileId,
-        text: impl Into<Arc<str>>,
+        text: impl Into<SharedText>,
         folder: PathBuf,
         name: String,
     ) -> Result<Project, openstep::OpenStepError> {
-        let source: Arc<str> = text.into();
+        let source: SharedText = text.into();
         let Objects { rest, objects } = openstep::parse_objects(&source)?;
         let with_sum = |(at, object): (usize, &Object)| (sum_of(id_of(&source, object)), at);
         let mut by_id: Vec<(u64, usize)> = objects.iter().enumerate().map(with_sum).collect();

@@ -90,12 +90,16 @@ pub(crate) fn count(number: usize, thing: &str) -> String {
 
 /// Puts rows into columns that fit the terminal, see [`Table::fitted`].
 pub(crate) fn fitted(rows: &[Vec<String>], indent: usize, flexible: usize) -> String {
-    rows.iter().map(Vec::as_slice).collect::<Table>().fitted(indent, flexible)
+    let mut out = String::new();
+    rows.iter().map(Vec::as_slice).collect::<Table>().fitted(indent, flexible, &mut out);
+    out
 }
 
 /// Puts rows into columns, two spaces apart, the last cell of each as it is. Cells may hold styles.
 pub(crate) fn columns(rows: &[Vec<String>], indent: usize) -> String {
-    rows.iter().map(Vec::as_slice).collect::<Table>().columns(indent)
+    let mut out = String::new();
+    rows.iter().map(Vec::as_slice).collect::<Table>().columns(indent, &mut out);
+    out
 }
 
 /// Breaks a text into lines of at most `width` columns, each behind `indent` spaces.

@@ -24,7 +24,7 @@ impl Account {
             Some(fetched) => {
                 let shown = format!("{}/v1/account", fetched.from);
                 let file = loading.sources.add_named(&path, &shown, fetched.text.as_str());
-                (file, Arc::clone(&loading.sources.file(file).text))
+                (file, loading.sources.file(file).text.clone())
             }
             None if !loading.files.is_file(&path) => return Account::default(),
             None => {

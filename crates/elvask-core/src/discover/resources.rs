@@ -2,9 +2,9 @@
 //!
 //! Source: "App resources overview" in the platform's guides.
 
+use elvask_markup::SharedText;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 use elvask_needs::kinds::android::resource::{references, values_file, values_files};
 use elvask_needs::requirement::Need;
@@ -152,8 +152,8 @@ fn wanted(loading: &Loading<'_>, app: &AndroidApp, plugins: &[Plugin]) -> BTreeS
 }
 
 /// Adds the names that a file of values gives, as `type/name`.
-fn names(text: &Arc<str>, out: &mut BTreeSet<String>) {
-    let Ok(document) = elvask_markup::xml::Document::parse(Arc::clone(text)) else { return };
+fn names(text: &SharedText, out: &mut BTreeSet<String>) {
+    let Ok(document) = elvask_markup::xml::Document::parse(text.clone()) else { return };
     for element in document.root().children() {
         let name = element.attribute_written("name").map(|name| element.value_of(name));
         // `<item type="string" name="…">` is another way to write it.
@@ -190,7 +190,7 @@ fn of_packages(loading: &Loading<'_>, plugins: &[Plugin], out: &mut Resources) {
     let mut values = BTreeSet::new();
     for path in brought.iter().take(MAX_FILES) {
         if let Ok(text) = elvask_project::source::read_text(loading.files, path) {
-            names(&Arc::from(text), &mut values);
+            names(&text.into(), &mut values);
         }
     }
     out.named.extend(values);
@@ -202,8 +202,8 @@ const FLAG: &str = "bool/";
 
 /// Adds the truth values that are wanted, where they are the same for all devices.
 fn flags(loading: &Loading<'_>, main: &Path, wanted: &BTreeSet<String>, out: &mut Resources) {
-    let usual = out.values.iter().map(|one| Arc::clone(&loading.sources.file(one.file).text));
-    let mut texts: Vec<Arc<str>> = usual.collect();
+    let usual = out.values.iter().map(|one| loading.sources.file(one.file).text.clone());
+    let mut texts: Vec<SharedText> = usual.collect();
     let folders = loading.files.list(main).into_iter().map(|(name, _)| name).filter(|name| name.starts_with("values-"));
     let files = folders.flat_map(|folder| {
         let inside = main.join(folder);
@@ -211,7 +211,7 @@ fn flags(loading: &Loading<'_>, main: &Path, wanted: &BTreeSet<String>, out: &mu
     });
     for path in files.filter(|path| path.extension().is_some_and(|end| end == "xml")).take(MAX_FILES) {
         match elvask_project::source::read_text(loading.files, &path) {
-            Ok(text) => texts.push(Arc::from(text)),
+            Ok(text) => texts.push(text.into()),
             // What cannot be read may say otherwise.
             Err(_) => return,
         }
@@ -253,7 +253,7 @@ fn of_other_values(loading: &Loading<'_>, main: &Path, min: Option<u32>, absent:
                 return;
             }
             if let Ok(text) = elvask_project::source::read_text(loading.files, &inside.join(file)) {
-                names(&Arc::from(text), &mut values);
+                names(&text.into(), &mut values);
             }
         }
         for name in absent.iter().filter(|name| values.contains(**name)) {

@@ -25,7 +25,7 @@ const SOURCES: [&str; 4] = ["src", "foreground", "background", "monochrome"];
 const PREFERENCES: [&str; 2] = ["androidwindowsplashscreenanimatedicon", "androidwindowsplashscreenbrandingimage"];
 
 pub(super) fn read(loading: &mut Loading<'_>, widget: &Widget, out: &mut Icons) {
-    let text = std::sync::Arc::clone(&loading.sources.file(widget.file).text);
+    let text = loading.sources.file(widget.file).text.clone();
     let Ok(document) = Document::parse_lenient(text) else { return };
     if !document.elements().any(|element| element.name() == "icon") {
         out.lacks.push(Lack {

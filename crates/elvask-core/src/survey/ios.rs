@@ -244,7 +244,7 @@ fn entitlements(context: &Context<'_>, app: &IosApp, survey: &mut Survey) {
     let mut faults = Vec::new();
     for one in &app.entitlements {
         let Some(file) = one.file else { continue };
-        let Ok(list) = PropertyList::parse(std::sync::Arc::clone(&context.sources.file(file).text)) else {
+        let Ok(list) = PropertyList::parse(context.sources.file(file).text.clone()) else {
             faults.push(one);
             continue;
         };
@@ -308,7 +308,7 @@ fn entitlements(context: &Context<'_>, app: &IosApp, survey: &mut Survey) {
 }
 
 fn privacy(context: &Context<'_>, file: FileId, survey: &mut Survey) {
-    let Ok(list) = PropertyList::parse(std::sync::Arc::clone(&context.sources.file(file).text)) else { return };
+    let Ok(list) = PropertyList::parse(context.sources.file(file).text.clone()) else { return };
     for entry in list.entries() {
         let place = Place { file, span: entry.key_span };
         if entry.key == "NSPrivacyAccessedAPITypes" {

@@ -1,6 +1,7 @@
 //! The reader. It goes through the bytes once, keeps a stack of its own and stops at the first fault.
 
-use std::sync::{Arc, OnceLock};
+use crate::SharedText;
+use std::sync::OnceLock;
 
 use super::attribute::{StoredAttribute, span};
 use super::fault::{XmlError, XmlFault};
@@ -12,7 +13,7 @@ use crate::Span;
 
 type Result<T> = std::result::Result<T, XmlError>;
 
-pub(super) fn parse(text: Arc<str>, lenient: bool) -> Result<Document> {
+pub(super) fn parse(text: SharedText, lenient: bool) -> Result<Document> {
     if u32::try_from(text.len()).is_err() {
         return fail(XmlFault::TooLarge, Span::at(0));
     }

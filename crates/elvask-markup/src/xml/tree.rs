@@ -1,7 +1,8 @@
 //! The tree of a document: nodes that know their spans, kept in one list.
 
+use crate::SharedText;
 use std::borrow::Cow;
-use std::sync::{Arc, OnceLock};
+use std::sync::OnceLock;
 
 use super::attribute::{Attribute, StoredAttribute, span};
 use super::fault::XmlError;
@@ -58,7 +59,7 @@ pub(super) type Binding = (Box<str>, Box<str>);
 /// An XML document: its text, and where in it everything is.
 #[derive(Debug, Clone)]
 pub struct Document {
-    pub(super) text: Arc<str>,
+    pub(super) text: SharedText,
     pub(super) nodes: Vec<Stored>,
     pub(super) attributes: Vec<StoredAttribute>,
     pub(super) names: Names,
@@ -82,7 +83,7 @@ impl Document {
     ///
     /// # Errors
     /// The first fault that keeps a platform's reader from reading the document, with its place.
-    pub fn parse(text: impl Into<Arc<str>>) -> Result<Self, XmlError> {
+    pub fn parse(text: impl Into<SharedText>) -> Result<Self, XmlError> {
         parse::parse(text.into(), false)
     }
 
@@ -91,7 +92,7 @@ impl Document {
     ///
     /// # Errors
     /// As [`Document::parse`].
-    pub fn parse_lenient(text: impl Into<Arc<str>>) -> Result<Self, XmlError> {
+    pub fn parse_lenient(text: impl Into<SharedText>) -> Result<Self, XmlError> {
         parse::parse(text.into(), true)
     }
 
@@ -103,8 +104,8 @@ impl Document {
 
     /// Returns the text that was read, to be kept elsewhere too.
     #[must_use]
-    pub fn shared_text(&self) -> Arc<str> {
-        Arc::clone(&self.text)
+    pub fn shared_text(&self) -> SharedText {
+        self.text.clone()
     }
 
     /// Returns the outermost element.

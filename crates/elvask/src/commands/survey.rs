@@ -217,7 +217,7 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> Strin
             let needs = listed.iter().any(|one| !one.needed_by.is_empty());
             let mut table = Table::default();
             listed.iter().for_each(|one| rows(app, context, one, needs, &mut table));
-            out.push_str(&table.fitted(2, 1));
+            table.fitted(2, 1, &mut out);
         }
     }
     if let Some(widget) = &app.widget {

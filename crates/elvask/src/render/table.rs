@@ -33,10 +33,10 @@ impl Table {
         self.rows.push(self.ends.len());
     }
 
-    /// Lays the rows out so that they fit the terminal: where they would not, the cells of column `flexible`, counted from 0, are
+    /// Adds the rows to a text so that they fit the terminal: where they would not, the cells of column `flexible`, counted from 0, are
     /// cut. What goes into a pipe is not cut.
-    pub(crate) fn fitted(&self, indent: usize, flexible: usize) -> String {
-        let Some(width) = known_width() else { return self.columns(indent) };
+    pub(crate) fn fitted(&self, indent: usize, flexible: usize, out: &mut String) {
+        let Some(width) = known_width() else { return self.columns(indent, out) };
         let mut widths = self.cell_widths();
         let widest = self.widest(&widths, |row| row);
         let over = (widest.iter().map(|width| width + 2).sum::<usize>() + indent).saturating_sub(width);
@@ -49,12 +49,12 @@ impl Table {
                 shorter.push((at, cut));
             }
         }
-        self.lines(indent, &widths, shorter)
+        self.lines(indent, &widths, shorter, out);
     }
 
-    /// Lays the rows out, two spaces apart, the last cell of each as it is.
-    pub(crate) fn columns(&self, indent: usize) -> String {
-        self.lines(indent, &self.cell_widths(), Vec::new())
+    /// Adds the rows to a text, their cells two spaces apart, the last cell of each as it is.
+    pub(crate) fn columns(&self, indent: usize, out: &mut String) {
+        self.lines(indent, &self.cell_widths(), Vec::new(), out);
     }
 
     /// Returns the cells of each row, by their numbers.
@@ -87,15 +87,15 @@ impl Table {
     }
 
     /// Writes the lines, with other texts in the place of some cells, which are in the order of the cells.
-    fn lines(&self, indent: usize, widths: &[usize], others: Vec<(usize, String)>) -> String {
+    fn lines(&self, indent: usize, widths: &[usize], others: Vec<(usize, String)>, out: &mut String) {
         // The last cell of a row needs no room behind it.
         let columns = self.widest(widths, |row| row.start..row.end.saturating_sub(1).max(row.start));
         let blank = self.rows.len() * (indent + columns.iter().sum::<usize>());
-        let mut out = String::with_capacity(self.text.len() + blank / 2);
+        out.reserve(self.text.len() + blank / 2);
         let mut others = others.iter().peekable();
         for row in self.rows() {
             let start = out.len();
-            spaces(&mut out, indent);
+            spaces(out, indent);
             for (cell, room) in row.clone().zip(columns.iter().map(Some).chain(std::iter::repeat(None))) {
                 match others.next_if(|(other, _)| *other == cell) {
                     Some((_, other)) => out.push_str(other),
@@ -103,14 +103,13 @@ impl Table {
                 }
                 if let Some(room) = room.filter(|_| cell + 1 < row.end) {
                     let own = widths.get(cell).copied().unwrap_or_default();
-                    spaces(&mut out, room.saturating_sub(own) + 2);
+                    spaces(out, room.saturating_sub(own) + 2);
                 }
             }
             let end = out.trim_end().len().max(start);
             out.truncate(end);
             out.push('\n');
         }
-        out
     }
 }
 
@@ -179,7 +178,9 @@ mod tests {
     fn columns_line_up() {
         let rows = [vec!["a".to_owned(), "bb".to_owned()], vec!["\u{1b}[1mccc\u{1b}[0m".to_owned(), "d".to_owned()]];
         let table: Table = rows.iter().map(Vec::as_slice).collect();
-        assert_eq!(anstream::adapter::strip_str(&table.columns(1)).to_string(), " a    bb\n ccc  d\n");
+        let mut out = "above\n".to_owned();
+        table.columns(1, &mut out);
+        assert_eq!(anstream::adapter::strip_str(&out).to_string(), "above\n a    bb\n ccc  d\n");
     }
 
     #[test]
@@ -189,7 +190,9 @@ mod tests {
             row.iter().for_each(|cell| table.cell(cell));
             table.end_row();
         }
-        assert_eq!(table.columns(2), "  漢字  x\n  alone, and longer than the others\n\n  a     b  c\n");
+        let mut out = String::new();
+        table.columns(2, &mut out);
+        assert_eq!(out, "  漢字  x\n  alone, and longer than the others\n\n  a     b  c\n");
     }
 
     #[test]
@@ -202,7 +205,8 @@ mod tests {
         }
         let (mut widths, cut) = (table.cell_widths(), cut(table.text_of(4), 11));
         widths[4] = cell_width(&cut);
-        let lines = table.lines(0, &widths, vec![(4, cut)]);
+        let mut lines = String::new();
+        table.lines(0, &widths, vec![(4, cut)], &mut lines);
         assert_eq!(lines, "name  short         place\nname  this is cut…  place\n");
     }
 }

@@ -33,8 +33,7 @@ impl Rule for PreferenceValue {
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some(widget) = &context.app.widget else { return };
-        let Ok(document) = Document::parse_lenient(std::sync::Arc::clone(&context.sources.file(widget.file).text))
-        else {
+        let Ok(document) = Document::parse_lenient(context.sources.file(widget.file).text.clone()) else {
             return;
         };
         let mut open = vec![(document.root(), None)];

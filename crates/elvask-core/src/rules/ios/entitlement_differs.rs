@@ -89,7 +89,7 @@ impl Rule for EntitlementDiffers {
 }
 
 fn read(context: &Context<'_>, file: FileId) -> Option<PropertyList> {
-    PropertyList::parse(std::sync::Arc::clone(&context.sources.file(file).text)).ok()
+    PropertyList::parse(context.sources.file(file).text.clone()).ok()
 }
 
 #[cfg(test)]

@@ -39,7 +39,7 @@ impl Rule for EntitlementUnwired {
             return;
         }
         let source = context.sources.file(file);
-        let Ok(list) = PropertyList::parse(std::sync::Arc::clone(&source.text)) else { return };
+        let Ok(list) = PropertyList::parse(source.text.clone()) else { return };
         let keys: Vec<&str> = list.entries().iter().map(|entry| entry.key.as_str()).collect();
         let Some((first, rest)) = keys.split_first() else { return };
         let path = shown(&source.path, &project.folder);

@@ -39,7 +39,7 @@ impl Rule for GroupUnshared {
         let signed = |files: &[EntitlementsFile]| -> Option<(FileId, PropertyList)> {
             let file = files.iter().find(|one| one.configuration == ios.configuration)?.file?;
             let text = &context.sources.file(file).text;
-            Some((file, PropertyList::parse(std::sync::Arc::clone(text)).ok()?))
+            Some((file, PropertyList::parse(text.clone()).ok()?))
         };
         let app = signed(&ios.entitlements);
         // One that cannot be read says nothing of its groups.

@@ -29,7 +29,7 @@ impl Signed<'_> {
     ) -> Option<(FileId, PropertyList)> {
         let one = self.entitlements.iter().find(|one| one.configuration == configuration)?;
         let file = one.file?;
-        let list = PropertyList::parse(std::sync::Arc::clone(&context.sources.file(file).text)).ok()?;
+        let list = PropertyList::parse(context.sources.file(file).text.clone()).ok()?;
         Some((file, list))
     }
 }

@@ -35,7 +35,7 @@ impl ShareExtension<'_> {
 /// Returns the share extensions that the app embeds.
 pub(in crate::rules) fn share_extensions<'c>(context: &'c Context<'_>) -> Vec<ShareExtension<'c>> {
     let extensions = context.app.ios.iter().flat_map(|ios| &ios.extensions);
-    let read = |file: FileId| PropertyList::parse(std::sync::Arc::clone(&context.sources.file(file).text)).ok();
+    let read = |file: FileId| PropertyList::parse(context.sources.file(file).text.clone()).ok();
     extensions
         .filter_map(|extension| {
             let file = extension.plist?;

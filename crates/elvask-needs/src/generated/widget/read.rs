@@ -31,7 +31,7 @@ pub(crate) fn made(generated: &Generated, sources: &Sources) -> Option<Made> {
         generated.plugins.iter().map(|plugin| (plugin.name.as_str(), plugin.file, plugin.variables.as_slice()));
     for (name, file, variables) in all.chain(plugins) {
         let text = &sources.file(file).text;
-        match Document::parse_lenient(std::sync::Arc::clone(text)) {
+        match Document::parse_lenient(text.clone()) {
             Ok(document) => {
                 let variables = filled_variables(origins.first(), name, variables);
                 origins.push(Origin { name, file, text, document, variables });

@@ -21,7 +21,7 @@ struct Config {
 
 impl Config {
     fn read(generated: &Generated, sources: &Sources) -> Option<Config> {
-        let text = std::sync::Arc::clone(&sources.file(generated.source).text);
+        let text = sources.file(generated.source).text.clone();
         Document::parse_lenient(text).ok().map(|document| Config { document })
     }
 
@@ -302,7 +302,7 @@ fn given_by_variable(
     key: &str,
 ) -> Option<elvask_markup::Span> {
     generated.plugins.iter().find_map(|plugin| {
-        let document = Document::parse_lenient(std::sync::Arc::clone(&sources.file(plugin.file).text)).ok()?;
+        let document = Document::parse_lenient(sources.file(plugin.file).text.clone()).ok()?;
         let puts = |one: &Element<'_>| {
             local(*one) == "config-file"
                 && attribute(*one, "target").is_some_and(|target| is_plist(&target))
