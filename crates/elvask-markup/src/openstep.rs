@@ -127,17 +127,25 @@ pub fn parse_strings(text: &str) -> Result<Vec<(Value, Value)>, OpenStepError> {
     Ok(entries)
 }
 
-/// Says whether text without quotes may hold a byte: a letter, a digit or one of `_$+/:.-<>@`. Nothing is left out early, so that
-/// many bytes are told at a time.
+/// Which bytes text without quotes may hold: letters, digits and some signs.
+#[expect(clippy::indexing_slicing, reason = "each byte has its place among 256")]
+const PLAIN: [bool; 256] = {
+    let mut plain = [false; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        plain[byte] = (byte as u8).is_ascii_alphanumeric();
+        byte += 1;
+    }
+    let mut signs: &[u8] = b"_$+/:.-<>@";
+    while let Some((sign, rest)) = signs.split_first() {
+        plain[*sign as usize] = true;
+        signs = rest;
+    }
+    plain
+};
+
 fn is_plain(byte: u8) -> bool {
-    matches!(byte, b'-'..=b':')
-        | matches!(byte, b'@'..=b'Z')
-        | byte.is_ascii_lowercase()
-        | (byte == b'_')
-        | (byte == b'$')
-        | (byte == b'+')
-        | (byte == b'<')
-        | (byte == b'>')
+    PLAIN.get(usize::from(byte)).is_some_and(|plain| *plain)
 }
 
 struct Reader<'t> {
@@ -154,11 +162,7 @@ impl<'t> Reader<'t> {
     /// Returns the length of the text without quotes that starts here.
     fn plain_len(&self) -> usize {
         let rest = self.bytes.get(self.at..).unwrap_or_default();
-        // Most of a project file are ids, which are told by the eight.
-        let (eights, _) = rest.as_chunks::<8>();
-        let is_whole = |eight: &&[u8; 8]| eight.iter().fold(true, |all, byte| all & is_plain(*byte));
-        let whole = 8 * eights.iter().take_while(is_whole).count();
-        whole + rest.iter().skip(whole).take_while(|byte| is_plain(**byte)).count()
+        rest.iter().position(|byte| !is_plain(*byte)).unwrap_or(rest.len())
     }
 
     fn fail<T>(&self, message: &'static str) -> Result<T, OpenStepError> {

@@ -17,13 +17,15 @@ pub use settings::{Expanded, Layer, Setting, Settings};
 
 use elvask_markup::SharedText;
 use std::borrow::Cow;
-use std::hash::{DefaultHasher, Hasher as _};
+use std::collections::hash_map::Entry;
+use std::hash::Hasher as _;
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
 use elvask_markup::Span;
 use elvask_markup::openstep::{self, Kind, Object, Objects, Value};
 
+use crate::hash::{Quick, QuickMap};
 use crate::loading::Loading;
 use crate::source::{FileId, Place};
 use groups::Groups;
@@ -79,8 +81,8 @@ pub struct Project {
     rest: Value,
     /// The objects, not yet read.
     objects: Vec<Object>,
-    /// Where the objects stand among `objects`, in the order of what their ids come to.
-    by_id: Vec<(u64, usize)>,
+    /// Where the objects stand among `objects`.
+    by_id: ById,
     /// Where the groups lead; put together when it is first asked for.
     groups: OnceLock<Groups>,
     /// The project's own configurations.
@@ -148,9 +150,7 @@ impl Project {
     ) -> Result<Project, openstep::OpenStepError> {
         let source: SharedText = text.into();
         let Objects { rest, objects } = openstep::parse_objects(&source)?;
-        let with_sum = |(at, object): (usize, &Object)| (sum_of(id_of(&source, object)), at);
-        let mut by_id: Vec<(u64, usize)> = objects.iter().enumerate().map(with_sum).collect();
-        by_id.sort_unstable();
+        let by_id = ById::of(&source, &objects);
         let mut project = Project {
             file,
             folder,
@@ -202,11 +202,7 @@ impl Project {
 
     /// Finds where an object stands among all, by its id. Of two of one id the later counts.
     fn position(&self, id: &str) -> Option<usize> {
-        let sum = sum_of(id);
-        let behind = self.by_id.partition_point(|(other, _)| *other <= sum);
-        let mut of_sum = self.by_id.get(..behind)?.iter().rev().take_while(|(other, _)| *other == sum);
-        let is_it = |at: usize| self.objects.get(at).is_some_and(|object| self.id(object) == id);
-        of_sum.find(|(_, at)| is_it(*at)).map(|(_, at)| *at)
+        self.by_id.position(id, |at| self.objects.get(at).is_some_and(|object| self.id(object) == id))
     }
 
     /// Returns what an object covers, by its id.
@@ -315,11 +311,44 @@ impl Project {
     }
 }
 
-/// Returns what an id comes to: objects are found sooner by a number than by its text.
-fn sum_of(id: &str) -> u64 {
-    let mut sum = DefaultHasher::new();
-    sum.write(id.as_bytes());
-    sum.finish()
+/// Where objects stand among all, by their ids, of which no second text is kept.
+#[derive(Debug, Clone)]
+struct ById {
+    /// By the sums of the ids.
+    by_sum: QuickMap<u64, usize>,
+    /// Those whose ids come to the same sum as another one's.
+    others: Vec<usize>,
+}
+
+impl ById {
+    fn of(text: &str, objects: &[Object]) -> Self {
+        let by_sum = QuickMap::with_capacity_and_hasher(objects.len(), Default::default());
+        let mut found = ById { by_sum, others: Vec::new() };
+        for (at, object) in objects.iter().enumerate() {
+            let id = id_of(text, object);
+            match found.by_sum.entry(Self::sum(id)) {
+                Entry::Vacant(place) => {
+                    place.insert(at);
+                }
+                Entry::Occupied(mut place) => {
+                    let is_same = objects.get(*place.get()).is_some_and(|other| id_of(text, other) == id);
+                    if is_same { *place.get_mut() = at } else { found.others.push(at) }
+                }
+            }
+        }
+        found
+    }
+
+    fn sum(id: &str) -> u64 {
+        let mut sum = Quick::default();
+        sum.write(id.as_bytes());
+        sum.finish()
+    }
+
+    fn position(&self, id: &str, is_it: impl Fn(usize) -> bool) -> Option<usize> {
+        let first = self.by_sum.get(&Self::sum(id)).into_iter();
+        first.chain(self.others.iter().rev()).copied().find(|at| is_it(*at))
+    }
 }
 
 /// Returns an id without the quotes that it may stand in.

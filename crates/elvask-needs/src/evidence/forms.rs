@@ -8,6 +8,10 @@ use regex::bytes::{Regex, RegexBuilder};
 use regex_syntax::ParserBuilder;
 use regex_syntax::hir::literal::Extractor;
 
+/// The most words with which one pattern may start: where there are more, shorter ones are taken. Fewer words are sooner put together,
+/// and make more patterns be tried; with so many, looking into packages takes the least.
+const MAX_STARTS: usize = 32;
+
 /// Patterns of ASCII letters, for texts made with [`ascii`]. There are at most 128.
 pub(super) struct Forms {
     words: Option<AhoCorasick>,
@@ -25,7 +29,7 @@ impl Forms {
         let mut words: Vec<Vec<u8>> = Vec::new();
         for (at, pattern) in patterns.into_iter().take(128).enumerate() {
             let read = ParserBuilder::new().unicode(false).utf8(false).build().parse(pattern);
-            let starts = read.ok().map(|read| Extractor::new().extract(&read));
+            let starts = read.ok().map(|read| Extractor::new().limit_total(MAX_STARTS).extract(&read));
             match starts.as_ref().and_then(|starts| starts.literals()) {
                 Some(starts) if starts.iter().all(|start| start.len() > 1) => {
                     words.extend(starts.iter().map(|start| start.as_bytes().to_vec()));

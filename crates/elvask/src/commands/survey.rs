@@ -14,7 +14,7 @@ use elvask_core::finding::NeededBy;
 use elvask_core::survey::{Declaration, Section, Survey, differences, survey, unfilled};
 use elvask_platform::android::PERMISSION_PREFIX;
 use elvask_project::appfiles::{Level, Widget};
-use elvask_project::source::Place;
+use elvask_project::source::{FileId, Place};
 use elvask_project::surface::Surface;
 use elvask_record::{AllSurveysRecord, AppSurveyRecord, FORMAT, MergedRecord, SurveyRecord, VariantsRecord};
 
@@ -215,9 +215,9 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> Strin
                 continue;
             }
             let needs = listed.iter().any(|one| !one.needed_by.is_empty());
-            let mut table = Table::default();
-            listed.iter().for_each(|one| rows(app, context, one, needs, &mut table));
-            table.fitted(2, 1, &mut out);
+            let mut rows = Rows { app, context, needs, table: Table::default(), file: None };
+            listed.iter().for_each(|one| rows.add(one));
+            rows.table.fitted(2, 1, &mut out);
         }
     }
     if let Some(widget) = &app.widget {
@@ -405,25 +405,47 @@ fn won(app: &App, survey: &Survey, platform: Platform) -> Vec<Vec<String>> {
     rows.collect()
 }
 
-/// Adds the rows of a declaration: itself, and its texts in other languages.
-fn rows(app: &App, context: &Context<'_>, one: &Declaration, needs: bool, table: &mut Table) {
-    table.cell(&clean(one.name.strip_prefix(PERMISSION_PREFIX).unwrap_or(&one.name)));
-    table.write_cell(|out| write_about(app, one, out));
-    if needs {
-        table.write_cell(|out| write_needed(&one.needed_by, out));
-    }
-    table.write_cell(|out| write_place(app, one.place, one.origin.as_deref(), out));
-    table.end_row();
-    let own = context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
-    for (language, text, at) in &one.translations {
-        let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
-        table.cell("");
-        table.cell(&format!("{}: \"{}\"{mark}", clean(language), short(text, 48)));
-        if needs {
-            table.cell("");
+/// The rows of a section.
+struct Rows<'a> {
+    app: &'a App,
+    context: &'a Context<'a>,
+    /// Whether there is a column for who needs what.
+    needs: bool,
+    table: Table,
+    /// The file that was last named, as it is shown: most rows of a section are of one.
+    file: Option<(FileId, Cow<'a, str>)>,
+}
+
+impl Rows<'_> {
+    /// Adds a declaration: itself, and its texts in other languages.
+    fn add(&mut self, one: &Declaration) {
+        self.table.cell(&clean(one.name.strip_prefix(PERMISSION_PREFIX).unwrap_or(&one.name)));
+        self.table.write_cell(|out| write_about(self.app, one, out));
+        if self.needs {
+            self.table.write_cell(|out| write_needed(&one.needed_by, out));
         }
-        table.write_cell(|out| write_place(app, *at, None, out));
-        table.end_row();
+        self.end(one.place, one.origin.as_deref());
+        let own = self.context.app.ios.as_ref().and_then(|ios| ios.language.as_deref());
+        for (language, text, at) in &one.translations {
+            let mark = if Some(language.as_str()) == own { " (shown instead)" } else { "" };
+            self.table.cell("");
+            self.table.cell(&format!("{}: \"{}\"{mark}", clean(language), short(text, 48)));
+            if self.needs {
+                self.table.cell("");
+            }
+            self.end(*at, None);
+        }
+    }
+
+    /// Ends a row with its place.
+    fn end(&mut self, place: Place, origin: Option<&str>) {
+        let app = self.app;
+        if self.file.as_ref().is_none_or(|(file, _)| *file != place.file) {
+            self.file = Some((place.file, shown_file(app, place.file)));
+        }
+        let file = self.file.as_ref().map_or("", |(_, shown)| shown);
+        self.table.write_cell(|out| write_place((file, app.sources.line(place)), origin, out));
+        self.table.end_row();
     }
 }
 
@@ -485,19 +507,21 @@ fn write_needed(needed_by: &[NeededBy], out: &mut String) {
 /// Returns a place with its origin in the merge: `tern_camera AndroidManifest.xml:3`.
 fn place(app: &App, place: Place, origin: Option<&str>) -> String {
     let mut out = String::new();
-    write_place(app, place, origin, &mut out);
+    write_place((&shown_file(app, place.file), app.sources.line(place)), origin, &mut out);
     out
 }
 
+fn shown_file(app: &App, file: FileId) -> Cow<'_, str> {
+    clean(short_file(&app.sources.file(file).shown))
+}
+
 /// Writes what [`place`] returns.
-fn write_place(app: &App, place: Place, origin: Option<&str>, out: &mut String) {
-    let file = short_file(&app.sources.file(place.file).shown);
-    let line = app.sources.line(place);
+fn write_place((file, line): (&str, usize), origin: Option<&str>, out: &mut String) {
     paint_into(out, FAINT, |out| {
         if let Some(origin) = origin.filter(|origin| !origin.starts_with("INFOPLIST_KEY_")) {
             out.extend([&clean(origin), " "]);
         }
-        out.extend([&clean(file), ":"]);
+        out.extend([file, ":"]);
         let _ = write!(out, "{line}");
     });
 }
