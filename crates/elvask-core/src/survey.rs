@@ -134,8 +134,13 @@ pub fn survey(context: &Context<'_>) -> Survey {
     for one in context.needs.all().iter().chain(context.needs.brought()) {
         of_kind.entry(one.kind()).or_default().push(one);
     }
+    // What is of one kind mostly stands together.
+    let mut last: (&str, Option<&Vec<&Requirement>>) = ("", None);
     for one in &mut survey.declarations {
-        if let Some(of_kind) = Kind::parse(one.kind).and_then(|kind| of_kind.get(&kind)) {
+        if last.0 != one.kind {
+            last = (one.kind, Kind::parse(one.kind).and_then(|kind| of_kind.get(&kind)));
+        }
+        if let Some(of_kind) = last.1 {
             one.needed_by = needed_by(context, of_kind, one);
         }
     }

@@ -1,7 +1,5 @@
 //! The Android side of the survey: the effective manifests of the variants that are judged.
 
-use std::borrow::Cow;
-
 use std::collections::{HashMap, HashSet};
 
 use elvask_needs::requirement::Need;
@@ -272,29 +270,31 @@ fn of_variant<'c>(context: &Context<'c>, variant: &Effective<'c>, out: &mut Vec<
 fn of_component<'c>(lister: &mut Lister<'_, 'c>, component: &MergedElement<'c>) {
     let Some(class) = component.key().map(str::to_owned) else { return };
     let merged = &lister.variant.merged;
-    let mut about: Vec<Cow<'_, str>> = Vec::with_capacity(4);
-    about.push(component.name.into());
+    let mut about = String::with_capacity(64);
+    about.push_str(component.name);
     let filters: Vec<_> = merged.children(component).filter(|child| child.name == "intent-filter").collect();
-    about.push(
-        match (component.value("exported"), filters.is_empty()) {
-            (Some("true"), _) => "other apps may start it",
-            (Some("false"), _) => "closed to other apps",
-            (_, false) => "exported is not stated, though it has a filter",
-            (_, true) => "closed to other apps by default",
-        }
-        .into(),
-    );
+    about.push_str(match (component.value("exported"), filters.is_empty()) {
+        (Some("true"), _) => ", other apps may start it",
+        (Some("false"), _) => ", closed to other apps",
+        (_, false) => ", exported is not stated, though it has a filter",
+        (_, true) => ", closed to other apps by default",
+    });
     if component.value("enabled") == Some("false") {
-        about.push("disabled".into());
+        about.push_str(", disabled");
     }
-    about.extend(component.value("permission").map(|permission| format!("guarded by {permission}").into()));
-    about.extend(component.value("foregroundServiceType").map(|kind| format!("foreground type {kind}").into()));
-    about.extend(component.value("authorities").map(Cow::from));
-    about.extend(component.value("targetActivity").map(|class| format!("alias of {class}").into()));
-    about.extend(component.value("launchMode").map(|mode| format!("launch mode {mode}").into()));
-    about.extend(component.value("theme").map(|theme| format!("theme {theme}").into()));
+    let mut of = |attribute: &str, before: &str| {
+        if let Some(value) = component.value(attribute) {
+            about.extend([", ", before, value]);
+        }
+    };
+    of("permission", "guarded by ");
+    of("foregroundServiceType", "foreground type ");
+    of("authorities", "");
+    of("targetActivity", "alias of ");
+    of("launchMode", "launch mode ");
+    of("theme", "theme ");
     let mut one = lister.element(Section::Components, "component", &class, component);
-    one.value = Some(about.join(", "));
+    one.value = Some(about);
     lister.out.push(one);
     if let Some(orientation) = component.attribute("screenOrientation") {
         let value = format!("{} ({})", orientation.value, class.rsplit('.').next().unwrap_or(&class));

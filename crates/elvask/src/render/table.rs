@@ -142,11 +142,12 @@ pub(super) fn cut(cell: &str, most: usize) -> String {
 
 /// Returns how many columns of a terminal a cell takes.
 pub(super) fn cell_width(cell: &str) -> usize {
+    // Nearly all is plain letters, which is told fastest without stopping anywhere.
+    if cell.bytes().fold(true, |plain, byte| plain & byte.is_ascii() & (byte != 0x1B)) {
+        return cell.len();
+    }
     if !cell.is_ascii() {
         return plain(cell).width();
-    }
-    if memchr::memchr(0x1B, cell.as_bytes()).is_none() {
-        return cell.len();
     }
     // Of plain letters each takes one column, and a style goes from its escape to the `m`.
     let (mut letters, mut in_style) = (0, false);
