@@ -108,10 +108,7 @@ pub fn parse_strings(text: &str) -> Result<Vec<(Value, Value)>, OpenStepError> {
     }
     let mut entries = Vec::new();
     while reader.at < text.len() {
-        let key = reader.value(0)?;
-        if key.as_str().is_none() {
-            return Err(OpenStepError { message: "a key must be text", span: key.span });
-        }
+        let key = reader.key(0)?;
         reader.skip()?;
         let value = match reader.peek() {
             Some(b';') => key.clone(),
@@ -235,6 +232,19 @@ impl<'t> Reader<'t> {
         Ok(Value { kind, span: Span::new(start, self.at) })
     }
 
+    /// Reads a key; white space before it is stepped over already.
+    fn key(&mut self, depth: usize) -> Result<Value, OpenStepError> {
+        self.refuse_other_keys()?;
+        self.value(depth)
+    }
+
+    fn refuse_other_keys(&self) -> Result<(), OpenStepError> {
+        match self.peek() {
+            Some(b'{' | b'(') => self.fail("a key must be text"),
+            _ => Ok(()),
+        }
+    }
+
     fn dict(&mut self, depth: usize) -> Result<Kind, OpenStepError> {
         self.at += 1;
         let mut entries = Vec::new();
@@ -244,10 +254,7 @@ impl<'t> Reader<'t> {
                 self.at += 1;
                 return Ok(Kind::Dict(entries));
             }
-            let key = self.value(depth + 1)?;
-            if key.as_str().is_none() {
-                return self.fail("a key must be text");
-            }
+            let key = self.key(depth + 1)?;
             self.expect(b'=', "`=` was expected after this key")?;
             let value = self.value(depth + 1)?;
             self.expect(b';', "`;` was expected after this value")?;

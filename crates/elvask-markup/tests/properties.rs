@@ -1,5 +1,6 @@
 //! What holds for all documents: nothing is lost, and an edit that is undone leaves no trace.
 
+use elvask_markup::openstep;
 use elvask_markup::plist::PropertyList;
 use elvask_markup::plist::plan::{self as plist_plan, NewValue};
 use elvask_markup::xml::plan::{self, Fragment, Slot};
@@ -256,4 +257,69 @@ proptest! {
         let _ = elvask_markup::openstep::parse(&text);
         let _ = elvask_markup::gradle::parse(&text, elvask_markup::gradle::Language::Kotlin);
     }
+
+    #[test]
+    fn a_project_file_is_stepped_through_as_it_is_read(body in project_value(), noise in "[{}()=;,\"'\\\\/* \nab]{0,30}") {
+        let text = format!("{{objects={{A={body};'B b'={{}};A={noise};}};root=A;}}");
+        step_as_read(&text)?;
+        step_as_read(&format!("{{objects={{A={body};}};}}"))?;
+    }
+}
+
+/// A value of a project file as people and tools write it, comments and quotes included.
+fn project_value() -> impl Strategy<Value = String> {
+    let space = prop_oneof![Just(""), Just(" "), Just("\n\t\t"), Just("/* a; } */"), Just(" // b = (\n")];
+    let word = prop_oneof![
+        "[A-Za-z0-9_$+/:.<>@-]{1,30}".prop_filter("a comment", |word| !word.starts_with("//")),
+        "\"[a-z {}();=/*'é]{0,12}\"".prop_map(|text| text),
+        Just("\"a \\\" b\"".to_owned()),
+        Just("'c \" d'".to_owned()),
+    ];
+    let leaf =
+        (space.clone(), word.clone(), space.clone()).prop_map(|(before, word, after)| format!("{before}{word}{after}"));
+    leaf.prop_recursive(4, 24, 5, move |inner| {
+        let list = (prop::collection::vec(inner.clone(), 0..5), any::<bool>()).prop_map(|(values, comma)| {
+            format!("({}{})", values.join(","), if comma && !values.is_empty() { "," } else { "" })
+        });
+        let entry =
+            (space.clone(), word.clone(), inner).prop_map(|(before, key, value)| format!("{before}{key} ={value};"));
+        let dict = (prop::collection::vec(entry, 0..5), space.clone())
+            .prop_map(|(entries, end)| format!("{{{}{end}}}", entries.concat()));
+        prop_oneof![list, dict]
+    })
+}
+
+/// Fails unless stepping through a project file finds what reading it finds, the first fault included.
+fn step_as_read(text: &str) -> Result<(), TestCaseError> {
+    let (whole, found) = match (openstep::parse(text), openstep::parse_objects(text)) {
+        (Ok(whole), Ok(found)) => (whole, found),
+        (whole, found) => {
+            prop_assert_eq!(whole.err(), found.err(), "{}", text);
+            return Ok(());
+        }
+    };
+    let objects = whole.get("objects").and_then(|objects| objects.as_dict()).unwrap_or_default();
+    prop_assert_eq!(objects.len(), found.objects.len());
+    for ((id, value), object) in objects.iter().zip(&found.objects) {
+        prop_assert_eq!((id.span, value.span), (object.id, object.body));
+        let read = openstep::parse_at(text, object.body);
+        prop_assert_eq!(read.as_ref(), Some(value));
+        let entries: Vec<_> = openstep::entries(text, object.body).collect();
+        let read: Vec<_> =
+            value.as_dict().unwrap_or_default().iter().map(|(key, value)| (key.span, value.span)).collect();
+        prop_assert_eq!(&entries, &read);
+        for (key, _) in value.as_dict().unwrap_or_default() {
+            let name = key.as_str().unwrap();
+            prop_assert_eq!(
+                openstep::entry(text, object.body, name),
+                value.get(name).map(|value| value.span),
+                "{}",
+                name
+            );
+        }
+        let items: Vec<_> = openstep::items(text, object.body).collect();
+        let read: Vec<_> = value.as_array().unwrap_or_default().iter().map(|value| value.span).collect();
+        prop_assert_eq!(items, read);
+    }
+    Ok(())
 }

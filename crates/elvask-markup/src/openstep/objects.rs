@@ -41,22 +41,12 @@ pub fn parse_objects(text: &str) -> Result<Objects, OpenStepError> {
             reader.at += 1;
             break;
         }
-        let key = reader.value(1)?;
+        let key = reader.key(1)?;
         reader.expect(b'=', "`=` was expected after this key")?;
         reader.skip()?;
         if key.as_str() == Some("objects") && reader.peek() == Some(b'{') {
             reader.at += 1;
-            loop {
-                reader.skip()?;
-                if reader.peek() == Some(b'}') {
-                    reader.at += 1;
-                    break;
-                }
-                let id = reader.pass(2)?;
-                reader.expect(b'=', "`=` was expected after this key")?;
-                reader.skip()?;
-                let body = reader.pass(2)?;
-                reader.expect(b';', "`;` was expected after this value")?;
+            while let Some((id, body)) = reader.pass_entry(1)? {
                 objects.push(Object { id, body });
             }
         } else {
@@ -156,14 +146,11 @@ impl Reader<'_> {
     /// Steps over an entry of a dictionary, and returns what its key and its value cover; `None` behind the closing bracket.
     fn pass_entry(&mut self, depth: usize) -> Result<Option<(Span, Span)>, OpenStepError> {
         self.skip()?;
-        match self.peek() {
-            Some(b'}') => {
-                self.at += 1;
-                return Ok(None);
-            }
-            Some(b'{' | b'(') => return self.fail("a key must be text"),
-            _ => {}
+        if self.peek() == Some(b'}') {
+            self.at += 1;
+            return Ok(None);
         }
+        self.refuse_other_keys()?;
         let key = self.pass(depth + 1)?;
         self.expect(b'=', "`=` was expected after this key")?;
         let value = self.pass(depth + 1)?;
