@@ -14,16 +14,16 @@ pub(crate) mod resources;
 pub mod widget;
 pub(crate) mod xcode;
 
-use elvask_platform::List;
-use elvask_project::threads;
 use std::path::{Path, PathBuf};
 
 use elvask_needs::kinds;
+use elvask_platform::List;
 use elvask_platform::{Kind, Platform};
 use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::{FILE_NAME, Home, Layout};
 use elvask_project::loading::Loading;
 use elvask_project::source::Place;
+use elvask_project::threads;
 
 /// Returns the layouts of the folder at `root`. Those of one platform count only where there is no other.
 pub(crate) fn layouts_at(files: &dyn Files, root: &Path) -> Vec<Layout> {

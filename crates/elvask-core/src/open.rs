@@ -1,6 +1,5 @@
 //! Opening an app: finding its layouts, its packages, its two sides and what its packages show, in that order.
 
-use elvask_project::threads;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -22,6 +21,7 @@ use elvask_project::gradle::Variant;
 use elvask_project::layout::{FILE_NAME, Layout};
 use elvask_project::loading::{FaultKind, Loading};
 use elvask_project::source::{FileId, Place};
+use elvask_project::threads;
 use elvask_project::tomldoc::Problem;
 use rayon::prelude::*;
 

@@ -27,6 +27,16 @@ fn characters_in(bytes: &[u8]) -> usize {
     bytes.iter().filter(|byte| (**byte & 0xC0) != 0x80).count()
 }
 
+/// Returns the line of a byte offset as [`LineIndex::line`] does, without an index: for the few who ask about a long text.
+#[must_use]
+pub fn line_of(text: &str, offset: usize) -> usize {
+    let before = text.as_bytes().get(..offset).unwrap_or(text.as_bytes());
+    match memchr::memchr(b'\r', before) {
+        None => memchr::memchr_iter(b'\n', before).count() + 1,
+        Some(_) => LineIndex::new(text).line(text, offset),
+    }
+}
+
 impl LineIndex {
     /// Finds the line starts of `text`.
     #[must_use]
@@ -105,6 +115,16 @@ mod tests {
         assert_eq!(at("\u{FEFF}<a>", 3), (1, 1));
         assert_eq!(at("\u{FEFF}<a>", 4), (1, 2));
         assert_eq!(at("é<a>", 2), (1, 2));
+    }
+
+    #[test]
+    fn a_line_is_the_same_with_an_index_and_without() {
+        for text in ["", "a", "a\nb\n", "\n\n", "a\r\nb\rc\n", "\u{FEFF}é\né"] {
+            let index = LineIndex::new(text);
+            for offset in 0..text.len() + 3 {
+                assert_eq!(line_of(text, offset), index.line(text, offset), "{text:?} {offset}");
+            }
+        }
     }
 
     #[test]

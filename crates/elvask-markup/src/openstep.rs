@@ -159,7 +159,11 @@ impl<'t> Reader<'t> {
     /// Returns the length of the text without quotes that starts here.
     fn plain_len(&self) -> usize {
         let rest = self.bytes.get(self.at..).unwrap_or_default();
-        rest.iter().position(|byte| !is_plain(*byte)).unwrap_or(rest.len())
+        // Most of a project file are ids, which are told by the eight.
+        let (eights, _) = rest.as_chunks::<8>();
+        let whole = 8 * eights.iter().take_while(|eight| eight.iter().all(|byte| is_plain(*byte))).count();
+        let rest = rest.get(whole..).unwrap_or_default();
+        whole + rest.iter().position(|byte| !is_plain(*byte)).unwrap_or(rest.len())
     }
 
     fn fail<T>(&self, message: &'static str) -> Result<T, OpenStepError> {

@@ -5,7 +5,6 @@ pub mod binary;
 pub mod plan;
 
 use crate::SharedText;
-
 use crate::openstep;
 use crate::xml::{Document, Element, NodeKind, XmlError};
 use crate::{ByName, Span};

@@ -1,9 +1,9 @@
 //! What may be written into an app because a package asks for it, and what only a person can agree to.
 
-use crate::List;
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
+use crate::List;
 use crate::table::rows;
 
 /// What the table says of a name.

@@ -11,10 +11,10 @@ mod variants;
 pub use variants::MAX_VARIANTS;
 pub use variants::{SourceSet, Variant};
 
-use elvask_markup::SharedText;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use elvask_markup::SharedText;
 use elvask_markup::gradle::{Language, Statement, parse, unpaired};
 use values::Properties;
 

@@ -1,9 +1,8 @@
 //! Reading an app: the texts that were read, and what kept others from being read.
 
-use elvask_markup::SharedText;
 use std::path::{Path, PathBuf};
 
-use elvask_markup::Span;
+use elvask_markup::{SharedText, Span};
 
 use crate::files::{Files, shown};
 use crate::source::{FileId, Place, Sources};

@@ -1,12 +1,13 @@
 //! The texts that have been read, and places in them.
 
-use elvask_markup::SharedText;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 
+use elvask_markup::lines::line_of;
 use elvask_markup::xml::{Document, XmlError};
-use elvask_markup::{Decoded, Encoding, LineIndex, Position, Span, TextError, decode, encode};
+use elvask_markup::{Decoded, Encoding, LineIndex, Position, SharedText, Span, TextError, decode, encode};
 
 use crate::files::{Files, normal, shown};
 
@@ -22,6 +23,9 @@ pub struct Place {
     /// Which bytes of it; empty for a place between two characters.
     pub span: Span,
 }
+
+/// So many lines of a file are counted one by one.
+const FEW_LINES: usize = 8;
 
 /// A text with its path.
 #[derive(Debug)]
@@ -39,13 +43,15 @@ pub struct SourceFile {
     /// The bytes that were read, where they are not those of the text.
     bytes: OwnBytes,
     lines: OnceLock<LineIndex>,
+    /// How often a line was asked for while there was no index.
+    asked: AtomicUsize,
     xml: OnceLock<Result<Arc<Document>, XmlError>>,
 }
 
 impl SourceFile {
     fn new(path: PathBuf, shown: String, text: SharedText) -> Self {
-        let (lines, xml) = (OnceLock::new(), OnceLock::new());
-        SourceFile { path, shown, text, encoding: Encoding::Utf8, absent: false, bytes: None, lines, xml }
+        let (lines, asked, xml) = (OnceLock::new(), AtomicUsize::new(0), OnceLock::new());
+        SourceFile { path, shown, text, encoding: Encoding::Utf8, absent: false, bytes: None, lines, asked, xml }
     }
 
     /// Returns the text as an XML document; it is read at the first question.
@@ -68,6 +74,16 @@ impl SourceFile {
     /// Says why the text does not fit the form of the file.
     pub fn bytes_to_write(&self) -> Result<Vec<u8>, TextError> {
         encode(&self.text, self.encoding)
+    }
+
+    /// Returns the line of a byte offset, counted from 1.
+    #[must_use]
+    pub fn line(&self, offset: usize) -> usize {
+        // An index of all lines is not worth its making for a few of them.
+        match self.lines.get() {
+            None if self.asked.fetch_add(1, Ordering::Relaxed) < FEW_LINES => line_of(&self.text, offset),
+            _ => self.lines.get_or_init(|| LineIndex::new(&self.text)).line(&self.text, offset),
+        }
     }
 
     /// Returns line and column of a byte offset.
@@ -260,8 +276,7 @@ impl Sources {
     /// Returns the line of the start of a place, counted from 1.
     #[must_use]
     pub fn line(&self, place: Place) -> usize {
-        let file = self.file(place.file);
-        file.lines.get_or_init(|| LineIndex::new(&file.text)).line(&file.text, place.span.start)
+        self.file(place.file).line(place.span.start)
     }
 
     /// Returns line and column of the start of a place.

@@ -15,15 +15,14 @@ pub use files::Resources;
 pub use settings::ConfigFiles;
 pub use settings::{Expanded, Layer, Setting, Settings};
 
-use elvask_markup::SharedText;
 use std::borrow::Cow;
 use std::collections::hash_map::Entry;
 use std::hash::Hasher as _;
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
-use elvask_markup::Span;
 use elvask_markup::openstep::{self, Kind, Object, Objects, Value};
+use elvask_markup::{SharedText, Span};
 
 use crate::hash::{Quick, QuickMap};
 use crate::loading::Loading;

@@ -1,6 +1,5 @@
 //! Finding the Android app module, its variants, and the manifests that go into them.
 
-use elvask_project::threads;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -16,6 +15,7 @@ use elvask_project::gradle::{
 use elvask_project::loading::Loading;
 use elvask_project::merge::Library;
 use elvask_project::source::{FileId, read_text};
+use elvask_project::threads;
 use memchr::memmem;
 
 use super::folders;

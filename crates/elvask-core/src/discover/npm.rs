@@ -3,7 +3,6 @@
 mod lists;
 mod resolve;
 
-use elvask_project::threads;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
@@ -14,6 +13,7 @@ use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
 use elvask_project::loading::Loading;
 use elvask_project::source::{FileId, Place, read_text};
+use elvask_project::threads;
 use serde::Deserialize;
 use serde::de::IgnoredAny;
 

@@ -1,6 +1,5 @@
 //! The layout `pubspec`: packages from `.dart_tool/package_config.json`, versions from `pubspec.lock`.
 
-use elvask_project::threads;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -9,6 +8,7 @@ use elvask_project::files::{Files, normal};
 use elvask_project::layout::Layout;
 use elvask_project::loading::Loading;
 use elvask_project::source::{Place, read_text};
+use elvask_project::threads;
 use serde::Deserialize;
 
 use super::layouts::{LayoutSpec, Search};

@@ -2,10 +2,10 @@
 //!
 //! Source: "App resources overview" in the platform's guides.
 
-use elvask_markup::SharedText;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
+use elvask_markup::SharedText;
 use elvask_needs::kinds::android::resource::{references, values_file, values_files};
 use elvask_needs::requirement::Need;
 use elvask_needs::sheet::Asked;

@@ -1,6 +1,5 @@
 //! The reader. It goes through the bytes once, keeps a stack of its own and stops at the first fault.
 
-use crate::SharedText;
 use std::sync::OnceLock;
 
 use super::attribute::{StoredAttribute, span};
@@ -9,6 +8,7 @@ use super::names::Numbering;
 use super::signs::{AMPERSAND, LESS, SUSPICIOUS, is_name_char, is_name_start, name_length, signs_in};
 use super::tree::{Document, NONE, NodeKind, Stored};
 use super::{MAX_DEPTH, MAX_NODES, is_xml_char, resolve_reference};
+use crate::SharedText;
 use crate::Span;
 
 type Result<T> = std::result::Result<T, XmlError>;

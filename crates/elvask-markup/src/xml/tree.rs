@@ -1,6 +1,5 @@
 //! The tree of a document: nodes that know their spans, kept in one list.
 
-use crate::SharedText;
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
@@ -9,6 +8,7 @@ use super::fault::XmlError;
 use super::names::Names;
 use super::parse;
 use super::unescape;
+use crate::SharedText;
 use crate::Span;
 
 /// What a node is.

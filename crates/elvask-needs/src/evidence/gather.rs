@@ -1,12 +1,12 @@
 //! Bringing together what the files of a package show.
 
-use elvask_project::threads;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 
 use elvask_platform::native::Family;
 use elvask_platform::{Kind, Platform, Strength};
 use elvask_project::files::Files;
+use elvask_project::threads;
 
 use super::pods::{Descriptions, Pods, Taken};
 use super::shown::Notes;

@@ -5,18 +5,18 @@
 
 #![warn(clippy::wildcard_enum_match_arm)]
 
-use elvask_platform::List;
-use elvask_project::threads;
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::Kind;
+use elvask_platform::List;
 use elvask_platform::native::Family;
 use elvask_platform::wording::{ValueUse, placeholder_in};
 use elvask_platform::{android, ios};
 use elvask_project::files::Files;
 use elvask_project::intent::Part;
+use elvask_project::threads;
 
 use super::Learned;
 use super::gather::Found;

@@ -1,9 +1,9 @@
 //! Finding the files of a package that can say what it requires.
 
-use elvask_platform::List;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicUsize;
 
+use elvask_platform::List;
 use elvask_platform::native::Family;
 use elvask_project::files::{FileKind, Files};
 

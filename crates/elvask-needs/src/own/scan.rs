@@ -1,12 +1,12 @@
 //! Going through the files, in parallel, with one automaton.
 
-use elvask_project::threads;
 use std::cell::{OnceCell, RefCell};
 use std::path::Path;
 use std::sync::OnceLock;
 
 use aho_corasick::{AhoCorasick, MatchKind, StartKind};
 use elvask_project::files::Files;
+use elvask_project::threads;
 
 use super::walk::{Language, Own, OwnFile, walk};
 use super::{OwnCode, imports, links, permissions};

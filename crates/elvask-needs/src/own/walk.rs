@@ -1,8 +1,8 @@
 //! Finding the files of the app's own code.
 
-use elvask_platform::List;
 use std::path::{Path, PathBuf};
 
+use elvask_platform::List;
 use elvask_project::files::{FileKind, Files};
 
 /// The deepest folder that is entered.

@@ -1,6 +1,5 @@
 //! Permissions and features that are declared as assembly attributes in source: `[assembly: UsesPermission(…)]`.
 
-use crate::threads;
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
@@ -10,6 +9,7 @@ use crate::files::{FileKind, Files};
 use crate::filters::Entry;
 use crate::loading::Loading;
 use crate::source::{Place, read_text};
+use crate::threads;
 
 /// The most source files that are read.
 const MAX_FILES: usize = 20_000;

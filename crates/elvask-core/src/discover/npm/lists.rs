@@ -1,6 +1,5 @@
 //! What packages list in their `package.json`, and what their folders tell, remembered until one of these changes.
 
-use elvask_project::threads;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
@@ -12,6 +11,7 @@ use elvask_needs::sheet;
 use elvask_platform::Platform;
 use elvask_project::files::{Files, Watched};
 use elvask_project::source::read_text;
+use elvask_project::threads;
 use serde::{Deserialize, Serialize};
 
 use super::{PackageJson, native_platforms};

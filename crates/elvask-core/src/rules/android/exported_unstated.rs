@@ -1,12 +1,12 @@
 //! `exported-unstated`: a component has a filter and does not say whether others may reach it.
 
-use elvask_platform::Behaviour;
 use std::collections::HashSet;
 
 use elvask_link::android::AndroidLinks;
 use elvask_markup::xml::Element;
 use elvask_needs::remedy::Remedy;
 use elvask_needs::requirement::Need;
+use elvask_platform::Behaviour;
 use elvask_platform::{Kind, Platform};
 use elvask_project::filters::BROWSABLE;
 use elvask_project::names::ANDROID;

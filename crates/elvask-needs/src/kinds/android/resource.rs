@@ -70,7 +70,7 @@ pub fn values_files() -> impl Iterator<Item = &'static str> {
 /// Returns the resources of those types to which a text refers with `@type/name`, as `type/name`. Resources of the platform and of
 /// types that libraries mostly bring (styles, arrays, ids) are left out.
 pub fn references(text: &str) -> impl Iterator<Item = &str> {
-    text.match_indices('@').filter_map(|(at, _)| {
+    memchr::memchr_iter(b'@', text.as_bytes()).filter_map(|at| {
         let rest = text.get(at + 1..)?;
         let fits = |letter: char| letter.is_ascii_alphanumeric() || matches!(letter, '_' | '.' | '/');
         let name = rest.get(..rest.find(|letter| !fits(letter)).unwrap_or(rest.len()))?;
