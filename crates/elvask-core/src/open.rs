@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use elvask_link::site;
 use elvask_markup::Span;
@@ -475,11 +476,15 @@ fn look_into(
     if choice.look == Look::Nowhere {
         return OwnCode::default();
     }
-    // What is remembered of a few packages is sooner recalled one by one than by threads that are woken for it.
+    // What is remembered of a few packages is sooner recalled one by one than by threads that are woken for it; large ones are worth them.
     let mut own = None;
+    let start = Instant::now();
     if let Some(cache) = choice.cache.as_deref().filter(|_| plugins.len() < threads::FEW_RECALLED) {
         own = elvask_needs::own::recall_read(files, app, cache);
         for plugin in plugins.iter_mut().filter(|plugin| wanted(plugin)) {
+            if start.elapsed() > PATIENCE {
+                break;
+            }
             let Some(root) = plugin.root.as_ref() else { continue };
             let recalled = || recall_learnt(files, root, cache).map(named(root));
             plugin.evidence = known(root).or_else(recalled);
@@ -493,6 +498,9 @@ fn look_into(
     }
     rayon::join(|| left.into_par_iter().for_each(look), read_own).1
 }
+
+/// So long packages are recalled one by one.
+const PATIENCE: Duration = Duration::from_millis(10);
 
 /// Notes which packages are no part of the app, as its own build files say.
 fn leave_out(plugins: &mut [Plugin], linking: &Linking) {

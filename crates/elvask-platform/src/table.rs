@@ -25,19 +25,20 @@ pub(crate) fn keys(text: &'static str) -> impl Iterator<Item = &'static str> {
 /// Finds the row of a key in a table whose rows are in the order of their keys, without going through the others. Comments stand
 /// before all rows.
 pub(crate) fn find(text: &'static str, key: &str) -> Option<Row> {
-    let (mut low, mut high) = (0, text.len());
+    let bytes = text.as_bytes();
+    let (mut low, mut high) = (0, bytes.len());
     while low < high {
         // The line that the middle is in.
         let middle = low + (high - low) / 2;
-        let start = memchr::memrchr(b'\n', text.as_bytes().get(low..middle)?).map_or(low, |at| low + at + 1);
-        let rest = text.get(start..high)?;
-        let length = memchr::memchr(b'\n', rest.as_bytes()).unwrap_or(rest.len());
-        let line = rest.get(..length)?;
-        let order = if line.starts_with('#') { Ordering::Less } else { key_of(line).cmp(key) };
+        let start = memchr::memrchr(b'\n', bytes.get(low..middle)?).map_or(low, |at| low + at + 1);
+        let rest = bytes.get(start..high)?;
+        let key_ends = memchr::memchr2(b'\t', b'\n', rest).unwrap_or(rest.len());
+        let found = rest.get(..key_ends)?;
+        let order = if found.first() == Some(&b'#') { Ordering::Less } else { found.cmp(key.as_bytes()) };
         match order {
-            Ordering::Less => low = (start + length + 1).min(high),
+            Ordering::Less => low = start + memchr::memchr(b'\n', rest).map_or(rest.len(), |end| end + 1),
             Ordering::Greater => high = start,
-            Ordering::Equal => return rows(line).next(),
+            Ordering::Equal => return rows(text.get(start..)?).next(),
         }
     }
     None
