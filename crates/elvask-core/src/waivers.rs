@@ -126,7 +126,7 @@ fn own_files(context: &Context<'_>, findings: &[Finding], at_home: &dyn Fn(Place
     let is_own = |path: &Path| !packages().any(|root| path.starts_with(root));
     files.retain(|file| {
         let source = context.sources.file(*file);
-        source.text.contains(WORDS) && is_own(&source.path)
+        memchr::memmem::find(source.text.as_bytes(), WORDS.as_bytes()).is_some() && is_own(&source.path)
     });
     files
 }

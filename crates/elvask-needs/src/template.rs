@@ -116,7 +116,9 @@ pub fn read_back(template: &str, declared: &str) -> Option<Vec<(String, String)>
 
 /// Says whether a value refers to something that the platform's build puts in, so that its text is not known here.
 pub fn is_reference(value: &str) -> bool {
-    value.contains("${") || value.contains("$(") || (value.starts_with('@') && value.contains('/'))
+    // Most values have neither sign, and a single byte is found without setting a search up.
+    let has_dollar = value.as_bytes().contains(&b'$');
+    (has_dollar && (value.contains("${") || value.contains("$("))) || (value.starts_with('@') && value.contains('/'))
 }
 
 /// Says whether a purpose is empty or still what a template had.

@@ -31,45 +31,48 @@ impl Rule for ValuePlaceholder {
     }
 
     fn check(&self, context: &Context<'_>, out: &mut Vec<Finding>) {
-        let mut report = |name: &str, value: &str, place: Place, platform: Option<Platform>, used: ValueUse| {
-            if elvask_needs::template::is_reference(value) {
-                return;
-            }
-            let Some(part) = placeholder_in(value, used) else { return };
-            let needed = [Kind::MetaData, Kind::Plist].map(|kind| context.needs.of(kind, name)).concat();
-            let declared = super::declared_values(context).into_iter().find(|declared| declared.place == place);
-            let remedy = match declared {
-                Some(declared) => declared.rewrite(context),
-                None => Remedy::Manual("Write the real value.".to_owned()),
+        let mut report =
+            |name: &str, value: &str, place: &dyn Fn() -> Place, platform: Option<Platform>, used: ValueUse| {
+                if elvask_needs::template::is_reference(value) {
+                    return;
+                }
+                let Some(part) = placeholder_in(value, used) else { return };
+                let place = place();
+                let needed = [Kind::MetaData, Kind::Plist].map(|kind| context.needs.of(kind, name)).concat();
+                let declared = super::declared_values(context).into_iter().find(|declared| declared.place == place);
+                let remedy = match declared {
+                    Some(declared) => declared.rewrite(context),
+                    None => Remedy::Manual("Write the real value.".to_owned()),
+                };
+                let message = format!("`{name}` is still a placeholder: it says \"{part}\"");
+                let mut finding =
+                    Finding::new(&ABOUT, name, place, message).needed_by(context.app, &needed).mend(remedy);
+                finding.platform = platform;
+                out.push(finding);
             };
-            let message = format!("`{name}` is still a placeholder: it says \"{part}\"");
-            let mut finding = Finding::new(&ABOUT, name, place, message).needed_by(context.app, &needed).mend(remedy);
-            finding.platform = platform;
-            out.push(finding);
-        };
         if let Some(manifest) = &context.manifest {
             for declared in &manifest.meta_data {
                 let Some(value) = declared.element.value(ANDROID, "value") else { continue };
-                let place = manifest.value_place(declared.element, "value");
-                report(&declared.name, &value, place, Some(Platform::Android), ValueUse::Machine);
+                let place = || manifest.value_place(declared.element, "value");
+                report(&declared.name, &value, &place, Some(Platform::Android), ValueUse::Machine);
             }
         }
         if let Some(plist) = context.plist {
             for entry in plist.list.entries().iter().filter(|entry| ios::usage_key(&entry.key).is_none()) {
                 let Some(value) = entry.value.as_str() else { continue };
-                report(&entry.key, value, plist.value_place(entry), Some(Platform::Ios), ValueUse::Machine);
+                report(&entry.key, value, &|| plist.value_place(entry), Some(Platform::Ios), ValueUse::Machine);
             }
         }
         let Some(file) = context.app.config_file else { return };
         for plugin in &context.app.config.per_plugin {
             for (key, answer) in &plugin.answers {
                 let name = format!("{}.{}", plugin.name.text, key.text);
-                report(&name, &answer.text, Place { file, span: answer.span }, None, ValueUse::Machine);
+                report(&name, &answer.text, &|| Place { file, span: answer.span }, None, ValueUse::Machine);
             }
         }
         for purpose in &context.app.config.purposes {
             for (_, text) in &purpose.texts {
-                report(&purpose.name.text, &text.text, Place { file, span: text.span }, None, ValueUse::Purpose);
+                report(&purpose.name.text, &text.text, &|| Place { file, span: text.span }, None, ValueUse::Purpose);
             }
         }
     }
