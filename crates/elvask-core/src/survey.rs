@@ -7,7 +7,7 @@ mod variants;
 pub use elvask_needs::section::Section;
 pub use variants::{Difference, differences};
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap};
 
 use elvask_markup::plist::ValueKind;
 use elvask_needs::generated::Home;
@@ -181,7 +181,7 @@ fn wanted(context: &Context<'_>, survey: &mut Survey) {
         if of_kind.is_empty() {
             continue;
         }
-        let names: HashSet<&str> = of_kind.iter().map(|one| one.name.as_str()).collect();
+        let names: BTreeSet<&str> = of_kind.iter().map(|one| one.name.as_str()).collect();
         for declared in spec.declared_of(context, &|name| names.contains(name)) {
             let needs = |one: &&&Requirement| {
                 let here = (declared.name.as_str(), declared.place);
