@@ -117,9 +117,6 @@ impl App {
         if !specs.iter().any(|spec| spec.has_own_sides()) {
             // An app of one platform alone may have the other one beside it, in a folder of its own.
             sides.android = discover::android::find(&mut loading, &plugins, choice, search.build)?;
-            if let Some(manifest) = sides.android.as_ref().and_then(|android| android.manifest) {
-                loading.sources.read_ahead(manifest);
-            }
             sides.ios = discover::ios::find(&mut loading, choice)?;
         }
         for spec in &specs {

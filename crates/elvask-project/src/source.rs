@@ -27,9 +27,6 @@ pub struct Place {
 /// So many lines of a file are counted one by one.
 const FEW_LINES: usize = 8;
 
-/// Reading so many bytes takes longer than to wake a thread for it.
-const LONG: usize = 256 * 1024;
-
 /// A text with its path.
 #[derive(Debug)]
 pub struct SourceFile {
@@ -258,14 +255,6 @@ impl Sources {
     pub fn file(&self, id: FileId) -> &SourceFile {
         #[expect(clippy::indexing_slicing, reason = "ids are made here and files are never taken out")]
         &self.files[id.0]
-    }
-
-    /// Starts to read a long text as XML on another thread, for those who ask for it later: [`SourceFile::xml`] waits until it is read.
-    pub fn read_ahead(&self, id: FileId) {
-        let file = self.files.get(id.0).filter(|file| file.text.len() > LONG).map(Arc::clone);
-        if let Some(file) = file {
-            rayon::spawn(move || drop(file.xml().is_ok()));
-        }
     }
 
     /// Puts another text in the place of a file's.
