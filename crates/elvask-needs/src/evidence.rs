@@ -144,7 +144,7 @@ impl Evidence {
         let all = self.requirements.iter_mut().chain(self.doubtful.iter_mut().map(|doubtful| &mut doubtful.learned));
         for citation in all.flat_map(|learned| &mut learned.citations) {
             let citation = Arc::make_mut(citation);
-            citation.file = format!("{folder}/{}", citation.file);
+            citation.file = [folder, "/", &citation.file].concat();
         }
         for limit in &mut self.limits {
             // What is said of a file starts with its name; what is said of the package whole, with a sentence.

@@ -138,8 +138,23 @@ pub fn nearest_capability(name: &str) -> Option<&'static str> {
 
 /// Goes through the capabilities that want a declaration of that kind and name.
 pub fn capabilities_with(kind: Kind, name: &str) -> impl Iterator<Item = Capability> {
-    let wants = move |needs: &[CapabilityNeed]| needs.iter().any(|need| need.kind == kind && need.name == name);
-    table().iter().filter(move |(_, needs)| wants(needs)).map(|(capability, _)| *capability)
+    /// By the names that they want, each once for each kind.
+    type ByName = HashMap<&'static str, Vec<(Kind, Capability)>>;
+    static BY_NAME: OnceLock<ByName> = OnceLock::new();
+    let by_name = BY_NAME.get_or_init(|| {
+        let mut by_name = ByName::new();
+        for (capability, need) in
+            table().iter().flat_map(|(capability, needs)| needs.iter().map(move |need| (capability, need)))
+        {
+            let of_name = by_name.entry(need.name).or_default();
+            if !of_name.contains(&(need.kind, *capability)) {
+                of_name.push((need.kind, *capability));
+            }
+        }
+        by_name
+    });
+    let of_name = by_name.get(name).map(Vec::as_slice).unwrap_or_default();
+    of_name.iter().filter(move |(of, _)| *of == kind).map(|(_, capability)| *capability)
 }
 
 /// Returns the starts of words by which packages say that they are for a capability.
