@@ -6,7 +6,7 @@ use std::sync::Arc;
 use serde::Serialize;
 
 /// A text that is shared by all who hold it. A file of megabytes becomes one without being copied.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct SharedText(Arc<String>);
 
 impl SharedText {
