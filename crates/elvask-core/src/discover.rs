@@ -15,7 +15,9 @@ pub mod widget;
 pub(crate) mod xcode;
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
+use elvask_needs::evidence::Evidence;
 use elvask_needs::kinds;
 use elvask_platform::List;
 use elvask_platform::{Kind, Platform};
@@ -53,6 +55,8 @@ pub(crate) struct Package {
     pub(crate) unlinked: Option<String>,
     /// It is known to bring no sheet.
     pub(crate) no_sheet: bool,
+    /// What its files showed, where that was recalled with what it lists.
+    pub(crate) evidence: Option<Arc<Evidence>>,
 }
 
 /// What was read of one package: the package, what it depends on, and what was wrong with its file.

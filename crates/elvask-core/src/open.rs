@@ -3,7 +3,6 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::{Duration, Instant};
 
 use elvask_link::site;
 use elvask_markup::Span;
@@ -51,7 +50,7 @@ impl App {
     /// # Errors
     /// [`LoadError`] as for [`App::load`], and where there is no variant, target or configuration of the chosen name.
     pub fn load_choice(files: &dyn Files, root: &Path, choice: &Choice) -> Result<App, LoadError> {
-        App::load_knowing(files, root, choice, &|_| None)
+        App::load_knowing(files, root, choice, None)
     }
 
     /// Reads this app anew, as it stands with these files written. Packages in which none of them lies are not looked into again.
@@ -65,7 +64,7 @@ impl App {
             Some((root, plugin.evidence.clone().filter(|_| !touched)?))
         };
         let known: HashMap<PathBuf, Arc<Evidence>> = self.plugins.iter().filter_map(evidence).collect();
-        App::load_knowing(files, &self.root, choice, &|root| known.get(root).cloned())
+        App::load_knowing(files, &self.root, choice, Some(&known))
     }
 
     /// Finds the app; what is `known` of a package is not looked for.
@@ -74,7 +73,7 @@ impl App {
         files: &dyn Files,
         root: &Path,
         choice: &Choice,
-        known: &(dyn Fn(&Path) -> Option<Arc<Evidence>> + Sync),
+        known: Option<&HashMap<PathBuf, Arc<Evidence>>>,
     ) -> Result<App, LoadError> {
         let sheet_folders = choice.sheets.as_slice();
         let listed = Listed::new(files);
@@ -93,7 +92,7 @@ impl App {
         let config_path = root.join(FILE_NAME);
         let (config, config_file) =
             if files.is_file(&config_path) { read_config(&mut loading, &config_path) } else { Default::default() };
-        let mut search = Search { choice, build: None };
+        let mut search = Search { choice, recall: known.is_none() && choice.look != Look::Nowhere, build: None };
         let mut packages: Vec<Package> =
             specs.iter().flat_map(|spec| spec.packages(&mut loading, &mut search)).collect();
         if let Some(folder) = &choice.beside {
@@ -423,10 +422,12 @@ fn plugins(loading: &mut Loading<'_>, packages: Vec<Package>, sheet_folders: &[P
         if sheet.is_none() && package.platforms.is_empty() {
             continue;
         }
-        let Package { name, version, root, platforms, dependency, peers, brings, wanted_by, unlinked, .. } = package;
+        let Package {
+            name, version, root, platforms, dependency, peers, brings, wanted_by, unlinked, evidence, ..
+        } = package;
         let why = unlinked.filter(|_| sheet.as_ref().is_none_or(|sheet| sheet.origin == SheetOrigin::Package));
         let out = [Platform::Android, Platform::Ios].into_iter().filter_map(|on| Some((on, why.clone()?))).collect();
-        let (evidence, judged) = (None, Vec::new());
+        let judged = Vec::new();
         let (runtime, own) = (false, false);
         plugins.push(Plugin {
             name,
@@ -453,7 +454,7 @@ fn look_into(
     files: &dyn Files,
     app: &Path,
     choice: &Choice,
-    known: &(dyn Fn(&Path) -> Option<Arc<Evidence>> + Sync),
+    known: Option<&HashMap<PathBuf, Arc<Evidence>>>,
     plugins: &mut [Plugin],
 ) -> OwnCode {
     let wanted = |plugin: &Plugin| match choice.look {
@@ -468,39 +469,36 @@ fn look_into(
             Arc::new(evidence)
         }
     };
+    let known = |root: &Path| known.and_then(|known| known.get(root).cloned());
     let look = |plugin: &mut Plugin| {
-        let Some(root) = plugin.root.as_ref().filter(|_| wanted(plugin)) else { return };
+        let Some(root) = &plugin.root else { return };
         let look = || named(root)(learn_cached(files, root, choice.cache.as_deref()));
         plugin.evidence = Some(known(root).unwrap_or_else(look));
     };
     if choice.look == Look::Nowhere {
         return OwnCode::default();
     }
-    // What is remembered of a few packages is sooner recalled one by one than by threads that are woken for it; large ones are worth them.
+    // With a sheet, what it showed may have been recalled in vain.
+    plugins.iter_mut().filter(|plugin| !wanted(plugin)).for_each(|plugin| plugin.evidence = None);
+    let mut left: Vec<_> = plugins.iter_mut().filter(|plugin| plugin.root.is_some() && wanted(plugin)).collect();
+    left.retain(|plugin| plugin.evidence.is_none());
     let mut own = None;
-    let start = Instant::now();
-    if let Some(cache) = choice.cache.as_deref().filter(|_| plugins.len() < threads::FEW_RECALLED) {
+    // What is remembered of many is recalled by the threads that look.
+    if let Some(cache) = choice.cache.as_deref().filter(|_| left.len() < threads::FEW_RECALLED) {
         own = elvask_needs::own::recall_read(files, app, cache);
-        for plugin in plugins.iter_mut().filter(|plugin| wanted(plugin)) {
-            if start.elapsed() > PATIENCE {
-                break;
-            }
-            let Some(root) = plugin.root.as_ref() else { continue };
-            let recalled = || recall_learnt(files, root, cache).map(named(root));
-            plugin.evidence = known(root).or_else(recalled);
-        }
+        let recall = |plugin: &mut &mut Plugin| {
+            let recalled = |root: &Path| known(root).or_else(|| recall_learnt(files, root, cache).map(named(root)));
+            plugin.evidence = plugin.root.as_deref().and_then(recalled);
+        };
+        threads::map(left.iter_mut().collect(), threads::FEW_RECALLED, recall);
+        left.retain(|plugin| plugin.evidence.is_none());
     }
-    let mut left: Vec<_> = plugins.iter_mut().filter(|plugin| plugin.evidence.is_none()).collect();
-    left.retain(|plugin| plugin.root.is_some() && wanted(plugin));
     let read_own = || own.unwrap_or_else(|| elvask_needs::own::read(files, app, choice.cache.as_deref()));
     if left.is_empty() {
         return read_own();
     }
     rayon::join(|| left.into_par_iter().for_each(look), read_own).1
 }
-
-/// So long packages are recalled one by one.
-const PATIENCE: Duration = Duration::from_millis(10);
 
 /// Notes which packages are no part of the app, as its own build files say.
 fn leave_out(plugins: &mut [Plugin], linking: &Linking) {

@@ -30,7 +30,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::requirement::{Citation, Need, When};
 
-pub use cache::{Cache, Youngest, keep, learn_cached, learn_module_cached, recall_kept, recall_learnt, state_of};
+pub use cache::{
+    Cache, Youngest, keep, learn_cached, learn_module_cached, recall_kept, recall_learnt, recall_learnt_beside,
+    state_of,
+};
 pub(crate) use cache::{Seen, recall, recalled};
 pub use fragment::{Piece, Pieces, Thing, obey, pieces_of};
 pub(crate) use gather::is_asked_for;

@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use crate::names::nearest_by_words;
-use crate::table::{Row, find, keys, rows};
+use crate::table::{Row, Sorted, keys, rows, with_key, with_keys};
 
 /// A permission that the platform declares.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -98,7 +98,8 @@ pub fn permissions() -> impl Iterator<Item = Permission> {
 /// Looks a permission up by its full name.
 #[must_use]
 pub fn permission(name: &str) -> Option<Permission> {
-    find(PERMISSIONS, name).map(Permission::from)
+    static SORTED: Sorted = Sorted::new(PERMISSIONS);
+    SORTED.find(name).map(Permission::from)
 }
 
 /// The start of the names of the platform's own permissions.
@@ -110,10 +111,8 @@ pub const PERMISSION_PREFIX: &str = "android.permission.";
 #[must_use]
 pub fn nearest_permission(name: &str) -> Option<Permission> {
     let last = name.rsplit('.').next().unwrap_or(name);
-    let short = || keys(PERMISSIONS).filter_map(|name| name.strip_prefix(PERMISSION_PREFIX));
-    let found = short()
-        .find(|known| known.eq_ignore_ascii_case(last))
-        .or_else(|| nearest_by_words(last, short(), |name| name.split('_').collect()))?;
+    let short = keys(PERMISSIONS).filter_map(|name| name.strip_prefix(PERMISSION_PREFIX));
+    let found = nearest_by_words(last, short, |name| name.split('_').collect())?;
     permission(&format!("{PERMISSION_PREFIX}{found}"))
 }
 
@@ -137,18 +136,16 @@ pub struct Succession {
 /// Returns what is known of a permission that a later level replaces.
 #[must_use]
 pub fn succession(permission: &str) -> Option<Succession> {
-    rows(include_str!("../data/android-permission-successors.tsv")).find(|row| row.cell(0) == permission).and_then(
-        |row| {
-            Some(Succession {
-                permission: row.cell(0),
-                target_from: row.number(1)?,
-                cap: row.number(2)?,
-                successors: row.words(3),
-                effect: row.cell(4),
-                beside: Some(row.cell(5)).filter(|name| !name.is_empty()),
-            })
-        },
-    )
+    with_key(include_str!("../data/android-permission-successors.tsv"), permission).next().and_then(|row| {
+        Some(Succession {
+            permission: row.cell(0),
+            target_from: row.number(1)?,
+            cap: row.number(2)?,
+            successors: row.words(3),
+            effect: row.cell(4),
+            beside: Some(row.cell(5)).filter(|name| !name.is_empty()),
+        })
+    })
 }
 
 /// A permission that does not work alone.
@@ -175,16 +172,13 @@ fn is_of(written: &str, permission: &str) -> bool {
 ///
 /// Sources: "Manifest.permission", "Request runtime permissions" and "Behavior changes" of each release.
 pub fn permission_advice(permission: &str) -> impl Iterator<Item = &'static str> {
-    rows(include_str!("../data/android-permission-advice.tsv"))
-        .filter(move |row| row.cell(0) == permission)
-        .map(|row| row.cell(1))
+    with_key(include_str!("../data/android-permission-advice.tsv"), permission).map(|row| row.cell(1))
 }
 
 /// Returns what must stand beside a permission.
 pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
-    rows(include_str!("../data/android-permission-companions.tsv"))
-        .filter(move |row| is_of(row.cell(0), permission))
-        .filter_map(|row| {
+    with_keys(include_str!("../data/android-permission-companions.tsv"), move |key| is_of(key, permission)).filter_map(
+        |row| {
             Some(Companion {
                 target_from: row.number(1)?,
                 one_of: row.words(2),
@@ -192,7 +186,8 @@ pub fn companions(permission: &str) -> impl Iterator<Item = Companion> {
                 effect: row.cell(4),
                 unless_flag: Some(row.cell(5)).filter(|flag| !flag.is_empty()),
             })
-        })
+        },
+    )
 }
 
 /// Returns the permissions of the app's without which a component does not get what a filter with this action asks for.
@@ -208,8 +203,8 @@ pub fn permissions_of_action(action: &str) -> impl Iterator<Item = &'static str>
 /// Returns the permissions without one of which the system sends no broadcast of an action to an app; empty where it sends it to any.
 #[must_use]
 pub fn permissions_to_receive(action: &str) -> Vec<&'static str> {
-    rows(include_str!("../data/android-action-permissions.tsv"))
-        .find(|row| row.cell(0) == action && row.cell(2) == "needed")
+    with_key(include_str!("../data/android-action-permissions.tsv"), action)
+        .find(|row| row.cell(2) == "needed")
         .map(|row| row.words(1))
         .unwrap_or_default()
 }
@@ -257,8 +252,8 @@ pub fn attribute_values(attribute: &str) -> Vec<&'static str> {
     if attribute == "foregroundServiceType" {
         return service_types().map(|known| known.name).collect();
     }
-    let mut table = rows(include_str!("../data/android-attribute-values.tsv"));
-    table.find(|row| row.cell(0) == attribute).map(|row| row.words(1)).unwrap_or_default()
+    let mut table = with_key(include_str!("../data/android-attribute-values.tsv"), attribute);
+    table.next().map(|row| row.words(1)).unwrap_or_default()
 }
 
 /// Returns the features of devices that permissions imply, each once.
@@ -283,8 +278,8 @@ pub struct ImpliedFeature {
 
 /// Goes through the features that a permission makes required, in an app with this target level that says nothing of them.
 pub fn implied_features(permission: &str, target: u32) -> impl Iterator<Item = ImpliedFeature> {
-    rows(include_str!("../data/android-implied-features.tsv"))
-        .filter(move |row| row.cell(0) == permission && row.number(2).is_none_or(|last| target <= last))
+    with_key(include_str!("../data/android-implied-features.tsv"), permission)
+        .filter(move |row| row.number(2).is_none_or(|last| target <= last))
         .map(|row| {
             let lack = row.words(3);
             ImpliedFeature { name: row.cell(1), off_tablets: lack.contains(&"tablet"), off_tvs: lack.contains(&"tv") }
@@ -305,14 +300,14 @@ pub struct GuardedComponent {
 /// Returns the guard that a component wants by an action in its filter.
 #[must_use]
 pub fn guard_of(action: &str) -> Option<GuardedComponent> {
-    let row = rows(include_str!("../data/android-component-permissions.tsv")).find(|row| row.cell(0) == action)?;
+    let row = with_key(include_str!("../data/android-component-permissions.tsv"), action).next()?;
     Some(GuardedComponent { element: row.cell(1), permission: row.cell(2), effect: row.cell(4) })
 }
 
 /// Returns from which level on a receiver in the manifest does not get a broadcast, and what serves instead.
 #[must_use]
 pub fn unsent_broadcast(action: &str) -> Option<(u32, &'static str)> {
-    let row = rows(include_str!("../data/android-unsent-broadcasts.tsv")).find(|row| row.cell(0) == action)?;
+    let row = with_key(include_str!("../data/android-unsent-broadcasts.tsv"), action).next()?;
     Some((row.number(1)?, row.cell(2)))
 }
 
@@ -380,29 +375,29 @@ pub fn idle_attributes() -> impl Iterator<Item = IdleAttribute> {
 /// Says whether the tools of a layout declare something in every new app: `layout` and `kind` are the words for them.
 #[must_use]
 pub fn is_in_new_apps(layout: &str, kind: &str, name: &str) -> bool {
-    rows(include_str!("../data/new-app-declarations.tsv"))
-        .any(|row| row.cell(0) == layout && row.cell(1) == kind && row.cell(2) == name)
+    with_key(include_str!("../data/new-app-declarations.tsv"), layout)
+        .any(|row| row.cell(1) == kind && row.cell(2) == name)
 }
 
 /// Returns what happens where an attribute of the manifest does not have the value that a plugin counts on; `None` where that is not known.
 #[must_use]
 pub fn effect_of_attribute(attribute: &str) -> Option<&'static str> {
-    rows(include_str!("../data/android-attributes.tsv")).find(|row| row.cell(0) == attribute).map(|row| row.cell(1))
+    with_key(include_str!("../data/android-attributes.tsv"), attribute).next().map(|row| row.cell(1))
 }
 
 /// Returns what the store wants of an app with this permission.
 #[must_use]
 pub fn store_review(permission: &str) -> Option<&'static str> {
-    rows(include_str!("../data/android-store-review.tsv"))
-        .find(|row| is_of(row.cell(0), permission))
+    with_keys(include_str!("../data/android-store-review.tsv"), |key| is_of(key, permission))
+        .next()
         .map(|row| row.cell(1))
 }
 
 /// Returns the actions, apart from VIEW, by which an app sees the handlers of a scheme.
 #[must_use]
 pub fn query_actions(scheme: &str) -> Vec<&'static str> {
-    rows(include_str!("../data/android-query-actions.tsv"))
-        .find(|row| row.cell(0) == scheme)
+    with_key(include_str!("../data/android-query-actions.tsv"), scheme)
+        .next()
         .map(|row| row.words(1))
         .unwrap_or_default()
 }

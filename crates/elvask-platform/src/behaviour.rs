@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 
-use crate::table::rows;
+use crate::table::with_key;
 
 macro_rules! behaviours {
     ($($(#[doc = $about:literal])+ $name:ident = $id:literal,)+) => {
@@ -59,8 +59,8 @@ impl Behaviour {
         static LEVELS: OnceLock<Vec<u32>> = OnceLock::new();
         let levels = LEVELS.get_or_init(|| {
             let level = |one: &Behaviour| {
-                let mut table = rows(include_str!("../data/android-behaviour.tsv"));
-                table.find(|row| row.cell(0) == one.id()).and_then(|row| row.number(1)).unwrap_or(u32::MAX)
+                let mut table = with_key(include_str!("../data/android-behaviour.tsv"), one.id());
+                table.next().and_then(|row| row.number(1)).unwrap_or(u32::MAX)
             };
             Behaviour::ALL.iter().map(level).collect()
         });
@@ -71,6 +71,7 @@ impl Behaviour {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::table::rows;
 
     #[test]
     fn each_has_a_row_and_each_row_is_one() {

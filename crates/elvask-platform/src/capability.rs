@@ -1,10 +1,10 @@
 //! Capabilities: platform-neutral names for what a plugin needs.
 
-use std::collections::HashMap;
 use std::sync::OnceLock;
 
+use crate::hash::QuickMap;
 use crate::names::nearest;
-use crate::table::{Row, rows};
+use crate::table::{Row, rows, with_key};
 use crate::{Kind, Platform, Version};
 
 /// A capability.
@@ -59,7 +59,7 @@ pub struct Beside {
 fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
     static TABLE: OnceLock<Vec<(Capability, Vec<CapabilityNeed>)>> = OnceLock::new();
     TABLE.get_or_init(|| {
-        let mut needs: HashMap<&'static str, Vec<CapabilityNeed>> = HashMap::new();
+        let mut needs: QuickMap<&'static str, Vec<CapabilityNeed>> = QuickMap::default();
         for row in rows(include_str!("../data/capability-needs.tsv")) {
             needs.entry(row.cell(0)).or_default().extend(read_need(row));
         }
@@ -74,7 +74,7 @@ fn table() -> &'static [(Capability, Vec<CapabilityNeed>)] {
 impl Capability {
     /// Goes through what many apps want beside it. Nothing of it is required of anybody.
     pub fn beside(self) -> impl Iterator<Item = Beside> {
-        let all = rows(include_str!("../data/capability-beside.tsv")).filter(move |row| row.cell(0) == self.name);
+        let all = with_key(include_str!("../data/capability-beside.tsv"), self.name);
         all.map(|row| Beside {
             platform: if row.cell(1) == Platform::Ios.id() { Platform::Ios } else { Platform::Android },
             kind: row.cell(2),
@@ -139,27 +139,27 @@ pub fn nearest_capability(name: &str) -> Option<&'static str> {
 /// Goes through the capabilities that want a declaration of that kind and name.
 pub fn capabilities_with(kind: Kind, name: &str) -> impl Iterator<Item = Capability> {
     /// By the names that they want, each once for each kind.
-    type ByName = HashMap<&'static str, Vec<(Kind, Capability)>>;
-    static BY_NAME: OnceLock<ByName> = OnceLock::new();
+    static BY_NAME: OnceLock<Vec<(&'static str, Kind, Capability)>> = OnceLock::new();
     let by_name = BY_NAME.get_or_init(|| {
-        let mut by_name = ByName::new();
-        for (capability, need) in
-            table().iter().flat_map(|(capability, needs)| needs.iter().map(move |need| (capability, need)))
-        {
-            let of_name = by_name.entry(need.name).or_default();
-            if !of_name.contains(&(need.kind, *capability)) {
-                of_name.push((need.kind, *capability));
-            }
+        let mut by_name = Vec::new();
+        for (capability, needs) in table() {
+            let first = |(at, need): &(usize, &CapabilityNeed)| {
+                !needs.iter().take(*at).any(|other| (other.name, other.kind) == (need.name, need.kind))
+            };
+            let needs = needs.iter().enumerate().filter(first);
+            by_name.extend(needs.map(|(_, need)| (need.name, need.kind, *capability)));
         }
+        by_name.sort_by_key(|(name, ..)| *name);
         by_name
     });
-    let of_name = by_name.get(name).map(Vec::as_slice).unwrap_or_default();
-    of_name.iter().filter(move |(of, _)| *of == kind).map(|(_, capability)| *capability)
+    let from = by_name.partition_point(|(known, ..)| *known < name);
+    let of_name = by_name.get(from..).unwrap_or_default().iter().take_while(move |(known, ..)| *known == name);
+    of_name.filter(move |(_, of, _)| *of == kind).map(|(.., capability)| *capability)
 }
 
 /// Returns the starts of words by which packages say that they are for a capability.
 pub fn words_for(capability: &str) -> impl Iterator<Item = &'static str> {
-    static WORDS: OnceLock<HashMap<&'static str, &'static str>> = OnceLock::new();
+    static WORDS: OnceLock<QuickMap<&'static str, &'static str>> = OnceLock::new();
     let read = || rows(include_str!("../data/capability-words.tsv")).map(|row| (row.cell(0), row.cell(1))).collect();
     WORDS.get_or_init(read).get(capability).copied().unwrap_or_default().split_whitespace()
 }

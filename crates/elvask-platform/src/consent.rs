@@ -1,9 +1,9 @@
 //! What may be written into an app because a package asks for it, and what only a person can agree to.
 
-use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::List;
+use crate::hash::QuickMap;
 use crate::table::rows;
 
 /// What the table says of a name.
@@ -52,7 +52,7 @@ impl ListedKind {
 /// Returns what the table says of a name of a kind; `None` where it says nothing.
 #[must_use]
 pub fn listed(kind: ListedKind, name: &str) -> Option<Listed> {
-    static TABLE: OnceLock<HashMap<(ListedKind, &'static str), Listed>> = OnceLock::new();
+    static TABLE: OnceLock<QuickMap<(ListedKind, &'static str), Listed>> = OnceLock::new();
     let table = TABLE.get_or_init(|| {
         let row = |row: crate::table::Row| {
             let says = if row.cell(2) == "write" { Listed::Written } else { Listed::Asked(row.cell(3)) };

@@ -1,7 +1,7 @@
 //! What values of property lists look like, also deep inside: the table `ios-value-forms.tsv`.
 
 use crate::Level;
-use crate::table::rows;
+use crate::table::with_key;
 
 /// A step on the way from the top of a property list to a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -136,7 +136,7 @@ impl ValueForm {
 
 /// Goes through the forms of one file: `plist`, `entitlements` or `privacy`.
 pub fn value_forms(file: &str) -> impl Iterator<Item = ValueForm> {
-    rows(include_str!("../data/ios-value-forms.tsv")).filter(move |row| row.cell(0) == file).filter_map(|row| {
+    with_key(include_str!("../data/ios-value-forms.tsv"), file).filter_map(|row| {
         let step = |step: &'static str| match step {
             "[]" => Step::Each,
             "*" => Step::Any,
@@ -161,6 +161,7 @@ pub fn value_forms(file: &str) -> impl Iterator<Item = ValueForm> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::table::rows;
 
     #[test]
     fn every_form_of_the_table_is_one_that_is_known() {

@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 
-use crate::table::rows;
+use crate::table::{rows, with_key};
 
 macro_rules! word_kinds {
     ($($(#[doc = $about:literal])+ $name:ident = $id:literal, $title:literal;)+) => {
@@ -149,7 +149,7 @@ pub fn symptoms() -> impl Iterator<Item = Symptom> {
 /// Returns how the protection of a permission changed: protections with the level from which on they held. Empty where it never did.
 #[must_use]
 pub fn protection_changes(permission: &str) -> Vec<(&'static str, u32)> {
-    let row = rows(include_str!("../data/android-permission-changes.tsv")).find(|row| row.cell(0) == permission);
+    let row = with_key(include_str!("../data/android-permission-changes.tsv"), permission).next();
     let changes = row.map(|row| row.words(1)).unwrap_or_default();
     changes
         .into_iter()

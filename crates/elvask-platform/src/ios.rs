@@ -1,10 +1,10 @@
 //! iOS: the keys of `Info.plist`.
 
-use std::collections::HashMap;
 use std::sync::OnceLock;
 
+use crate::hash::QuickMap;
 use crate::names::nearest_by_words;
-use crate::table::{index, rows};
+use crate::table::{index, rows, with_key};
 use crate::{Confidence, Version};
 
 /// What happens when a purpose is wanted and there is none.
@@ -85,14 +85,14 @@ pub fn usage_key(key: &str) -> Option<&'static UsageKey> {
     if !key.ends_with("Description") && !key.ends_with("Dictionary") {
         return None;
     }
-    static BY_KEY: OnceLock<HashMap<&str, &UsageKey>> = OnceLock::new();
+    static BY_KEY: OnceLock<QuickMap<&str, &UsageKey>> = OnceLock::new();
     BY_KEY.get_or_init(|| index(usage_keys(), |known| known.key)).get(key).copied()
 }
 
 /// Returns a good purpose for a key, to show what one is like; it is never written into an app.
 #[must_use]
 pub fn purpose_example(key: &str) -> Option<&'static str> {
-    rows(include_str!("../data/purpose-examples.tsv")).find(|row| row.cell(0) == key).map(|row| row.cell(1))
+    with_key(include_str!("../data/purpose-examples.tsv"), key).next().map(|row| row.cell(1))
 }
 
 /// Returns the purpose key of iOS that a misspelt one is meant to be, if one is near enough.
@@ -106,7 +106,7 @@ pub fn nearest_usage_key(key: &str) -> Option<&'static UsageKey> {
     if let Some(known) = usage_keys().iter().find(|known| known.is_for_ios() && known.key.eq_ignore_ascii_case(key)) {
         return Some(known);
     }
-    let mistaken = rows(include_str!("../data/ios-mistaken-keys.tsv")).find(|row| row.cell(0) == key);
+    let mistaken = with_key(include_str!("../data/ios-mistaken-keys.tsv"), key).next();
     if let Some(row) = mistaken {
         return usage_key(row.cell(1));
     }
@@ -158,7 +158,7 @@ pub fn plist_keys() -> impl Iterator<Item = &'static str> {
 #[must_use]
 pub fn plist_key(key: &str) -> Option<PlistKey> {
     static TABLE: OnceLock<Vec<PlistKey>> = OnceLock::new();
-    static BY_KEY: OnceLock<HashMap<&str, &PlistKey>> = OnceLock::new();
+    static BY_KEY: OnceLock<QuickMap<&str, &PlistKey>> = OnceLock::new();
     let table = TABLE.get_or_init(|| {
         rows(include_str!("../data/ios-plist-keys.tsv"))
             .map(|row| PlistKey {
@@ -203,7 +203,7 @@ pub struct GeneratedKey {
 /// Source: "Build settings reference" in the platform's documentation.
 #[must_use]
 pub fn generated_key(setting: &str) -> Option<GeneratedKey> {
-    let row = rows(include_str!("../data/ios-generated-keys.tsv")).find(|row| row.cell(0) == setting)?;
+    let row = with_key(include_str!("../data/ios-generated-keys.tsv"), setting).next()?;
     Some(GeneratedKey { key: row.cell(1), value_type: row.cell(2) })
 }
 
@@ -260,7 +260,7 @@ pub fn entitlements() -> &'static [Entitlement] {
 /// Looks an entitlement up.
 #[must_use]
 pub fn entitlement(key: &str) -> Option<&'static Entitlement> {
-    static BY_KEY: OnceLock<HashMap<&str, &Entitlement>> = OnceLock::new();
+    static BY_KEY: OnceLock<QuickMap<&str, &Entitlement>> = OnceLock::new();
     BY_KEY.get_or_init(|| index(entitlements(), |known| known.key)).get(key).copied()
 }
 
@@ -275,7 +275,7 @@ pub fn region_codes() -> impl Iterator<Item = &'static str> {
 }
 
 fn codes(kind: &'static str) -> impl Iterator<Item = &'static str> {
-    let table = rows(include_str!("../data/ios-codes.tsv")).filter(move |row| row.cell(0) == kind);
+    let table = with_key(include_str!("../data/ios-codes.tsv"), kind);
     table.flat_map(|row| row.words(1))
 }
 
@@ -321,8 +321,8 @@ pub fn nearest_background_mode(value: &str) -> Option<&'static str> {
 /// Returns the reasons that there are for a category of interfaces; `None` where there is no such category.
 #[must_use]
 pub fn privacy_category(category: &str) -> Option<Vec<&'static str>> {
-    let table = rows(include_str!("../data/ios-privacy-reasons.tsv"));
-    let reasons: Vec<_> = table.filter(|row| row.cell(0) == category).map(|row| row.cell(1)).collect();
+    let table = with_key(include_str!("../data/ios-privacy-reasons.tsv"), category);
+    let reasons: Vec<_> = table.map(|row| row.cell(1)).collect();
     (!reasons.is_empty()).then_some(reasons)
 }
 
@@ -354,7 +354,7 @@ pub fn key_of_title(title: &str) -> Option<&'static str> {
 #[must_use]
 pub fn key_of_option(option: &str) -> Option<&'static str> {
     let plain = option.strip_suffix("Permission")?;
-    let listed = rows(include_str!("../data/purpose-options.tsv")).find(|row| row.cell(0) == option);
+    let listed = with_key(include_str!("../data/purpose-options.tsv"), option).next();
     if let Some(row) = listed {
         return usage_key(row.cell(1)).map(|known| known.key);
     }

@@ -21,6 +21,7 @@ pub mod consent;
 pub mod forms;
 pub mod glossary;
 pub mod gradle;
+pub mod hash;
 pub mod ios;
 mod kind;
 mod level;

@@ -1,7 +1,7 @@
 //! Facts about links and the files of websites, and how sure they are.
 
 use crate::Confidence;
-use crate::table::rows;
+use crate::table::with_key;
 
 macro_rules! link_facts {
     ($($(#[doc = $about:literal])+ $name:ident = $id:literal,)+) => {
@@ -43,14 +43,15 @@ impl LinkFact {
     /// Returns how sure it is, which caps the level of what rests on it.
     #[must_use]
     pub fn confidence(self) -> Confidence {
-        let mut table = rows(include_str!("../data/link-facts.tsv"));
-        table.find(|row| row.cell(0) == self.id()).map_or(Confidence::Low, |row| Confidence::of(row.cell(3)))
+        let mut table = with_key(include_str!("../data/link-facts.tsv"), self.id());
+        table.next().map_or(Confidence::Low, |row| Confidence::of(row.cell(3)))
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::table::rows;
 
     #[test]
     fn each_has_a_row_and_each_row_is_one() {

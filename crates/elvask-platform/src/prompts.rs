@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 
-use crate::table::rows;
+use crate::table::{rows, with_key};
 use crate::{Confidence, Platform, Version};
 
 /// How a system asks.
@@ -224,10 +224,10 @@ fn buttons(platform: Platform, name: &str, answers: &'static str) -> Vec<Button>
         all.find(|(chosen, _)| *chosen == word).map(|(_, answer)| answer).unwrap_or_default()
     };
     let means = |word: &str| {
-        let mut table = rows(include_str!("../data/prompt-choices.tsv"));
-        table.find(|row| row.cell(0) == word && row.cell(1) == platform.id()).map(|row| row.cell(2)).unwrap_or_default()
+        let mut table = with_key(include_str!("../data/prompt-choices.tsv"), word);
+        table.find(|row| row.cell(1) == platform.id()).map(|row| row.cell(2)).unwrap_or_default()
     };
-    let of_name = rows(include_str!("../data/prompt-buttons.tsv")).filter(|row| row.cell(0) == name);
+    let of_name = with_key(include_str!("../data/prompt-buttons.tsv"), name);
     let button = |row: crate::table::Row| {
         let word = row.cell(2);
         let choice = Choice::ALL.iter().find(|(known, _)| *known == word)?.1;
@@ -250,8 +250,8 @@ pub struct Room {
 #[must_use]
 pub fn room(platform: Platform) -> Room {
     let of = |what: &str| {
-        let mut table = rows(include_str!("../data/platform.tsv"));
-        let row = table.find(|row| row.cell(0) == what && row.cell(1) == platform.id());
+        let mut table = with_key(include_str!("../data/platform.tsv"), what);
+        let row = table.find(|row| row.cell(1) == platform.id());
         row.and_then(|row| row.number(2)).unwrap_or(40) as usize
     };
     Room { letters: of("prompt-letters"), lines: of("prompt-lines") }

@@ -3,12 +3,10 @@
 use std::sync::OnceLock;
 
 use crate::Version;
-use crate::table::rows;
+use crate::table::with_key;
 
 fn value(what: &str, of: &str) -> Option<&'static str> {
-    rows(include_str!("../data/platform.tsv"))
-        .find(|row| row.cell(0) == what && row.cell(1) == of)
-        .map(|row| row.cell(2))
+    with_key(include_str!("../data/platform.tsv"), what).find(|row| row.cell(1) == of).map(|row| row.cell(2))
 }
 
 fn number(what: &str, of: &str) -> Option<u32> {
@@ -38,7 +36,7 @@ pub fn assumed_target_level() -> u32 {
 /// Source: "Target API level requirements" of the store.
 #[must_use]
 pub fn store_target_level(today: &str) -> Option<u32> {
-    let rows = rows(include_str!("../data/platform.tsv")).filter(|row| row.cell(0) == "store-target");
+    let rows = with_key(include_str!("../data/platform.tsv"), "store-target");
     // Dates written so compare as text.
     rows.filter(|row| row.cell(1) <= today).filter_map(|row| row.number(2)).max()
 }
@@ -66,6 +64,7 @@ pub fn level_of_framework(framework: &str) -> Option<u32> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::table::rows;
 
     #[test]
     fn every_row_is_read() {
@@ -86,7 +85,7 @@ mod tests {
         assert_eq!(store_target_level("2025-08-31"), Some(35));
         assert_eq!(store_target_level("2020-01-01"), None);
         assert!(rows(include_str!("../data/platform.tsv")).all(|row| known.contains(&row.cell(0))));
-        let highest = rows(include_str!("../data/platform.tsv")).filter(|row| row.cell(0) == "android-version");
+        let highest = with_key(include_str!("../data/platform.tsv"), "android-version");
         assert_eq!(highest.filter_map(|row| row.number(2)).max(), Some(newest_level()), "the newest has its version");
     }
 }

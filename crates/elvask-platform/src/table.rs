@@ -1,7 +1,8 @@
 //! Reading the tables: tab-separated cells, one row a line, `#` before comments.
 
-use std::cmp::Ordering;
-use std::collections::HashMap;
+use std::sync::OnceLock;
+
+use crate::hash::QuickMap;
 
 /// The most cells of a row.
 const CELLS: usize = 16;
@@ -13,35 +14,53 @@ pub(crate) fn rows(text: &'static str) -> impl Iterator<Item = Row> {
 
 /// Goes through the first cells of the rows of a table, and looks at nothing else of them.
 pub(crate) fn keys(text: &'static str) -> impl Iterator<Item = &'static str> {
+    lines(text).map(key_of)
+}
+
+fn lines(text: &'static str) -> impl Iterator<Item = &'static str> {
     let mut start = 0;
     let lines = memchr::memchr_iter(b'\n', text.as_bytes()).chain([text.len()]).map(move |end| {
         let line = text.get(start..end).unwrap_or_default();
         start = end + 1;
         line
     });
-    lines.filter(|line| !line.is_empty() && !line.starts_with('#')).map(key_of)
+    lines.filter(|line| !line.is_empty() && !line.starts_with('#'))
 }
 
-/// Finds the row of a key in a table whose rows are in the order of their keys, without going through the others. Comments stand
-/// before all rows.
-pub(crate) fn find(text: &'static str, key: &str) -> Option<Row> {
-    let bytes = text.as_bytes();
-    let (mut low, mut high) = (0, bytes.len());
-    while low < high {
-        // The line that the middle is in.
-        let middle = low + (high - low) / 2;
-        let start = memchr::memrchr(b'\n', bytes.get(low..middle)?).map_or(low, |at| low + at + 1);
-        let rest = bytes.get(start..high)?;
-        let key_ends = memchr::memchr2(b'\t', b'\n', rest).unwrap_or(rest.len());
-        let found = rest.get(..key_ends)?;
-        let order = if found.first() == Some(&b'#') { Ordering::Less } else { found.cmp(key.as_bytes()) };
-        match order {
-            Ordering::Less => low = start + memchr::memchr(b'\n', rest).map_or(rest.len(), |end| end + 1),
-            Ordering::Greater => high = start,
-            Ordering::Equal => return rows(text.get(start..)?).next(),
-        }
+/// Goes through the rows whose keys fit, and parts no others.
+pub(crate) fn with_keys(text: &'static str, fits: impl Fn(&str) -> bool) -> impl Iterator<Item = Row> {
+    lines(text).filter(move |line| fits(key_of(line))).filter_map(|line| rows(line).next())
+}
+
+/// A table whose rows are in the order of their keys, so that one of them is found without parting the others.
+pub(crate) struct Sorted {
+    text: &'static str,
+    lines: OnceLock<Vec<&'static str>>,
+}
+
+impl Sorted {
+    pub(crate) const fn new(text: &'static str) -> Self {
+        Sorted { text, lines: OnceLock::new() }
     }
-    None
+
+    /// Finds the row of a key.
+    pub(crate) fn find(&self, key: &str) -> Option<Row> {
+        let lines = self.lines.get_or_init(|| lines(self.text).collect());
+        let at = lines.binary_search_by(|line| key_of(line).cmp(key)).ok()?;
+        rows(lines.get(at)?).next()
+    }
+}
+
+/// Goes through the rows of a key, in a table in any order, and parts no others.
+pub(crate) fn with_key(text: &'static str, key: &str) -> impl Iterator<Item = Row> {
+    let bytes = text.as_bytes();
+    let is_key = !key.is_empty() && !key.starts_with('#');
+    let places = memchr::memmem::find_iter(bytes, key).take_while(move |_| is_key);
+    places.filter_map(move |at| {
+        let starts = at.checked_sub(1).is_none_or(|before| bytes.get(before) == Some(&b'\n'));
+        let ends = matches!(bytes.get(at + key.len()), None | Some(b'\t' | b'\n' | b'\r'));
+        rows(text.get(at..).filter(|_| starts && ends)?).next()
+    })
 }
 
 fn key_of(line: &str) -> &str {
@@ -119,8 +138,8 @@ impl Row {
 }
 
 /// A table's rows by their key, of several with one key the first.
-pub(crate) fn index<T>(rows: &'static [T], key: impl Fn(&T) -> &'static str) -> HashMap<&'static str, &'static T> {
-    let mut by_key = HashMap::with_capacity(rows.len());
+pub(crate) fn index<T>(rows: &'static [T], key: impl Fn(&T) -> &'static str) -> QuickMap<&'static str, &'static T> {
+    let mut by_key = QuickMap::with_capacity_and_hasher(rows.len(), Default::default());
     for row in rows {
         by_key.entry(key(row)).or_insert(row);
     }

@@ -1,10 +1,10 @@
 //! Texts that people leave where a real one belongs.
 
-use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::List;
-use crate::table::rows;
+use crate::hash::QuickMap;
+use crate::table::{rows, with_key};
 
 /// What kind of value is looked at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -96,8 +96,9 @@ pub fn vague_part(purpose: &str) -> Option<&str> {
 fn find_phrase(text: &str, phrases: impl Iterator<Item = &'static str>) -> Option<&str> {
     // ASCII alone is folded, so that offsets in the folded text are offsets in the text.
     let folded = text.to_ascii_lowercase();
-    // Most values are shorter than any phrase, and a search is dear to set up.
-    phrases.filter(|phrase| phrase.len() <= text.len()).find_map(|phrase| {
+    // Few are in it at all, and a search that knows letters is dear to set up.
+    let mut held = phrases.filter(|phrase| memchr::memmem::find(folded.as_bytes(), phrase.as_bytes()).is_some());
+    held.find_map(|phrase| {
         let edge = |character: Option<char>| character.is_none_or(|character| !character.is_alphanumeric());
         let (start, _) = folded.match_indices(phrase).find(|(at, _)| {
             let before = folded.get(..*at).and_then(|before| before.chars().next_back());
@@ -148,7 +149,7 @@ fn note_word_rows() -> &'static [Vec<&'static str>; NOTE_WORDS.len()] {
     static WORDS: OnceLock<[Vec<&'static str>; NOTE_WORDS.len()]> = OnceLock::new();
     WORDS.get_or_init(|| {
         let of = |word: &str| {
-            let rows = rows(include_str!("../data/note-words.tsv")).filter(|row| row.cell(0) == word);
+            let rows = with_key(include_str!("../data/note-words.tsv"), word);
             rows.map(|row| row.cell(1)).collect()
         };
         NOTE_WORDS.map(of)
@@ -163,14 +164,14 @@ impl HeadingKinds {
     /// Looks at a heading in small letters, also given word by word; what is a single word in the table counts as a whole one.
     #[must_use]
     pub fn of(heading: &str, words: &[&str]) -> Self {
-        static BY_WORD: OnceLock<HashMap<&str, u16>> = OnceLock::new();
+        static BY_WORD: OnceLock<QuickMap<&str, u16>> = OnceLock::new();
         static PHRASES: OnceLock<Vec<(&str, u16)>> = OnceLock::new();
         let of_headings = || {
             let kinds = note_word_rows().iter().enumerate().skip(NoteWords::SetupHeading as usize);
             kinds.flat_map(|(kind, forms)| forms.iter().map(move |form| (*form, 1_u16 << kind)))
         };
         let by_word = BY_WORD.get_or_init(|| {
-            let mut by_word = HashMap::new();
+            let mut by_word = QuickMap::default();
             for (form, kind) in of_headings() {
                 *by_word.entry(form).or_default() |= kind;
             }

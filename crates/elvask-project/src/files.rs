@@ -75,9 +75,9 @@ pub struct Stamp {
     /// Its size in bytes.
     pub len: u64,
     /// When it was changed, in nanoseconds since 1970. Whoever writes a file can set it.
-    pub changed: u128,
+    pub changed: u64,
     /// When the system last wrote down anything about it, likewise; nobody can set that. 0 where the system does not tell.
-    pub noted: u128,
+    pub noted: u64,
 }
 
 /// A file that is read in parts.
@@ -236,7 +236,7 @@ impl Files for Disk {
         };
         #[cfg(not(unix))]
         let noted = 0;
-        Some(Stamp { len: about.len(), changed: changed.as_nanos(), noted })
+        Some(Stamp { len: about.len(), changed: u64::try_from(changed.as_nanos()).ok()?, noted })
     }
 
     // The way to the folder, which is long, is gone once.
@@ -245,6 +245,9 @@ impl Files for Disk {
         use rustix::fs::{AtFlags, FileType, Mode, OFlags, fstat, open, statat};
         // A link tells nothing of what it leads to.
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC | OFlags::NOFOLLOW;
+        // Nothing of it is read.
+        #[cfg(target_os = "linux")]
+        let flags = flags | OFlags::PATH;
         let folder = open(folder, flags, Mode::empty()).ok()?;
         let stamp = |name: &CStr| {
             let about = if name.is_empty() { fstat(&folder) } else { statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW) };
@@ -268,8 +271,8 @@ impl Files for Disk {
 
 /// Returns nanoseconds since 1970 of seconds and the rest, whose types differ between systems; `None` before 1970.
 #[cfg(unix)]
-fn nanos(seconds: impl TryInto<u128>, rest: impl TryInto<u128>) -> Option<u128> {
-    Some(seconds.try_into().ok()? * 1_000_000_000 + rest.try_into().ok()?)
+fn nanos(seconds: impl TryInto<u64>, rest: impl TryInto<u64>) -> Option<u64> {
+    seconds.try_into().ok()?.checked_mul(1_000_000_000)?.checked_add(rest.try_into().ok()?)
 }
 
 impl PartialOrd for FileKind {

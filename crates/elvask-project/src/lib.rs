@@ -21,7 +21,6 @@ pub mod appfiles;
 pub mod files;
 pub mod filters;
 pub mod gradle;
-pub mod hash;
 pub mod intent;
 pub mod layout;
 pub mod levels;

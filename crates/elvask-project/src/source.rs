@@ -158,6 +158,11 @@ impl Sources {
         if self.bounds.as_os_str().is_empty() || !path.starts_with(&self.bounds) {
             return None;
         }
+        let real = files.real(path);
+        // Where no link is on the way, none leads out.
+        if real.as_os_str() == path.as_os_str() {
+            return None;
+        }
         // A package may be a link to where it is kept, but its files are its own.
         let packages = path.ancestors().find(|folder| folder.file_name().is_some_and(|name| name == "node_modules"));
         let bounds = match packages.and_then(|packages| Some((packages, path.strip_prefix(packages).ok()?))) {
@@ -170,7 +175,6 @@ impl Sources {
         if path == bounds {
             return None;
         }
-        let real = files.real(path);
         (!real.starts_with(files.real(&bounds))).then_some(real)
     }
 

@@ -24,9 +24,9 @@ use std::sync::OnceLock;
 use elvask_markup::openstep::{self, Kind, Object, Objects, Value};
 use elvask_markup::{SharedText, Span};
 
-use crate::hash::{Quick, QuickMap};
 use crate::loading::Loading;
 use crate::source::{FileId, Place};
+use elvask_platform::hash::{Quick, QuickMap};
 use groups::Groups;
 
 /// What a target is built into.

@@ -2,7 +2,7 @@
 //!
 //! Nothing depends on them. One that is missing or damaged is made anew; the folder may be deleted at any time.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, HashSet};
 use std::fs::File;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
@@ -10,6 +10,7 @@ use std::sync::{Arc, Mutex};
 use std::time::{Duration, SystemTime};
 
 use elvask_needs::evidence::{Cache, Youngest};
+use elvask_platform::hash::QuickMap;
 
 /// Names another folder; empty for none.
 const VARIABLE: &str = "ELVASK_CACHE_DIR";
@@ -38,10 +39,10 @@ const MAX_REST: (usize, u64) = (20_000, 64 * 1024 * 1024);
 #[derive(Debug)]
 struct Records {
     path: PathBuf,
-    now: u128,
+    now: u64,
     file: Option<File>,
     /// Where in the file each record is: its first byte, and how many.
-    index: HashMap<[u8; KEY], (u64, u32)>,
+    index: QuickMap<[u8; KEY], (u64, u32)>,
     /// Which of them were asked for in this run.
     asked: Mutex<HashSet<[u8; KEY]>>,
     /// What is new.
@@ -58,7 +59,7 @@ pub(crate) fn open(app: &Path) -> Option<Arc<dyn Cache>> {
         Some(told) => PathBuf::from(told),
         None => user_folder()?.join("elvask").join("packages"),
     };
-    let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).ok()?.as_nanos();
+    let now = nanos(SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).ok()?);
     let repository = app.ancestors().find(|folder| folder.join(".git").exists()).unwrap_or(app);
     let path = folder.join(format!("{:016x}", name_of(repository)));
     let mut open = OPEN.lock().ok()?;
@@ -70,6 +71,10 @@ pub(crate) fn open(app: &Path) -> Option<Arc<dyn Cache>> {
     let records = Arc::new(Records { path, now, file, index, asked: Mutex::default(), fresh: Mutex::default() });
     open.push(Arc::clone(&records));
     Some(records)
+}
+
+fn nanos(time: Duration) -> u64 {
+    u64::try_from(time.as_nanos()).unwrap_or(u64::MAX)
 }
 
 /// Writes what is new in all records. Without it, or if the process is ended before, the next run makes it anew.
@@ -87,7 +92,7 @@ fn name_of(folder: &Path) -> u64 {
 }
 
 /// Reads where the records are. A file that is not in the form has none.
-fn index(file: &mut File) -> Option<HashMap<[u8; KEY], (u64, u32)>> {
+fn index(file: &mut File) -> Option<QuickMap<[u8; KEY], (u64, u32)>> {
     const ENTRY: usize = KEY + 4;
     let length = file.metadata().ok()?.len();
     let mut head = [0; START.len() + 4];
@@ -100,7 +105,7 @@ fn index(file: &mut File) -> Option<HashMap<[u8; KEY], (u64, u32)>> {
     let mut entries = vec![0; count * ENTRY];
     file.read_exact(&mut entries).ok()?;
     let mut at = u64::try_from(head.len() + entries.len()).ok()?;
-    let mut index = HashMap::with_capacity(count);
+    let mut index = QuickMap::with_capacity_and_hasher(count, Default::default());
     for entry in entries.as_chunks::<ENTRY>().0 {
         let (key, size) = entry.split_first_chunk::<KEY>()?;
         let size = u32::from_le_bytes(size.try_into().ok()?);
@@ -200,8 +205,8 @@ impl Cache for Records {
 
     fn put(&self, key: &str, record: Vec<u8>, youngest: Youngest) {
         let Ok(key) = key.as_bytes().try_into() else { return };
-        let is_settled =
-            youngest.changed + SETTLED.as_nanos() <= self.now && youngest.noted + STEP.as_nanos() <= self.now;
+        let is_over = |time: u64, pause: Duration| time.saturating_add(nanos(pause)) <= self.now;
+        let is_settled = is_over(youngest.changed, SETTLED) && is_over(youngest.noted, STEP);
         if is_settled && let Ok(mut fresh) = self.fresh.lock() {
             fresh.insert(key, record);
         }
@@ -214,13 +219,13 @@ mod tests {
 
     #[test]
     fn what_may_change_again_unseen_is_not_kept() {
-        let second = Duration::from_secs(1).as_nanos();
+        let second = nanos(Duration::from_secs(1));
         let now = 1_000 * second;
-        let (file, index) = (None, HashMap::new());
+        let (file, index) = (None, QuickMap::default());
         let (asked, fresh) = (Mutex::default(), Mutex::default());
         let records = Records { path: PathBuf::new(), now, file, index, asked, fresh };
         let key = "0".repeat(KEY);
-        let kept = |changed: u128, noted: u128| {
+        let kept = |changed: u64, noted: u64| {
             records.put(&key, vec![1], Youngest { changed, noted });
             let kept = records.get(&key).is_some();
             records.fresh.lock().unwrap().clear();

@@ -20,6 +20,8 @@ use crate::app::{Choice, Plugin};
 pub(crate) struct Search<'s> {
     /// What a person has chosen to look at.
     pub(crate) choice: &'s Choice,
+    /// What is remembered of what the packages' files showed is to be recalled with them.
+    pub(crate) recall: bool,
     /// The Gradle build, where its packages were looked for already.
     pub(crate) build: Option<(PathBuf, Build)>,
 }

@@ -7,7 +7,6 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
-use elvask_needs::evidence::Cache;
 use elvask_platform::Platform;
 use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
@@ -50,7 +49,7 @@ impl LayoutSpec for Npm {
     }
 
     fn packages(&self, loading: &mut Loading<'_>, search: &mut Search<'_>) -> Vec<Package> {
-        packages(loading, search.choice.cache.as_deref())
+        packages(loading, search)
     }
 
     fn is_app(&self, files: &dyn Files, folder: &Path) -> bool {
@@ -77,7 +76,7 @@ struct PackageJson {
 /// Finds the packages of the app, those first that its own file names. The linkers take what that file names, under whichever
 /// heading; what only other packages name is linked where it brings settings for a linker that looks everywhere.
 // In one piece: one walk over the lists of dependencies, which share what has been seen.
-fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package> {
+fn packages(loading: &mut Loading<'_>, search: &Search<'_>) -> Vec<Package> {
     let root = loading.root.clone();
     let Some((file, text)) = loading.read(&root.join("package.json"), "package.json") else { return Vec::new() };
     let own: PackageJson = match serde_json::from_str(text.trim_start_matches('\u{FEFF}')) {
@@ -99,8 +98,9 @@ fn packages(loading: &mut Loading<'_>, cache: Option<&dyn Cache>) -> Vec<Package
     let mut known = BTreeSet::new();
     names.retain(|name| known.insert(*name));
     let files = loading.files;
-    let lists = AllLists::recall(&root, cache);
-    let resolver = Resolver::new(files, &root);
+    let lists = AllLists::recall(&root, search.choice.cache.as_deref(), search.recall);
+    let known = |folder: &Path| lists.has(files, folder);
+    let resolver = Resolver::new(files, &root, &known);
     let within: Vec<_> = resolver.inside(&root).into_iter().chain(resolver.above(&root).iter().cloned()).collect();
     let resolved = threads::map(names, threads::FEW_RECALLED, |name| (name, resolver.resolve(within.iter(), name)));
     for (name, folder) in resolved {
@@ -189,6 +189,7 @@ fn read_package(
     match lists.read(files, &root) {
         Ok(own) => {
             put(package, &own.inside);
+            package.evidence = lists.take_evidence(&root);
             package.version.clone_from(&own.version);
             package.peers.clone_from(&own.peers);
             package.brings.clone_from(&own.dependencies);

@@ -27,9 +27,9 @@ pub trait Cache: Send + Sync + std::fmt::Debug {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Youngest {
     /// See [`Stamp::changed`].
-    pub changed: u128,
+    pub changed: u64,
     /// See [`Stamp::noted`].
-    pub noted: u128,
+    pub noted: u64,
 }
 
 impl Youngest {
@@ -96,8 +96,11 @@ impl<'r> Record<'r> {
 
     /// Says whether nothing has changed of what the record was made of.
     fn stands(&self, files: &dyn Files, root: &Path) -> bool {
-        let states = States::of(files, root, self.folders, self.files, self.more);
-        states.is_some_and(|now| now.folders == self.folder_state && now.files == self.file_state)
+        States::of(files, root, self.folders, self.files, self.more).is_some_and(|now| self.is_in(&now))
+    }
+
+    fn is_in(&self, now: &States) -> bool {
+        now.folders == self.folder_state && now.files == self.file_state
     }
 
     fn made<T: DeserializeOwned>(&self) -> Option<T> {
@@ -139,24 +142,26 @@ impl States {
     /// Looks at folders and files, in one go; `None` where one of them has nothing that tells.
     fn of(files: &dyn Files, root: &Path, folders: Names<'_>, names: Names<'_>, more: Names<'_>) -> Option<States> {
         let stamps = files.stamps(root, &mut folders.iter().chain(names.iter()))?;
+        States::stamped(folders, names, more, &stamps)
+    }
+
+    /// Puts together what was seen of folders and files, in their order.
+    fn stamped(folders: Names<'_>, names: Names<'_>, more: Names<'_>, stamps: &[Stamp]) -> Option<States> {
         let (of_folders, of_files) = stamps.split_at_checked(folders.iter().count())?;
         let times = stamps.iter().map(|stamp| Youngest { changed: stamp.changed, noted: stamp.noted });
         let youngest = times.fold(Youngest::default(), Youngest::or);
-        let sum = |names: [Names<'_>; 2], stamps: &[Stamp]| {
-            let mut hash = Hash::default();
-            names.iter().for_each(|names| hash.add(names.0));
-            for stamp in stamps {
-                stamp_words(*stamp).into_iter().for_each(|word| hash.word(word));
-            }
-            hash.sum()
-        };
-        Some(States { folders: sum([folders, Names(&[])], of_folders), files: sum([names, more], of_files), youngest })
+        let folders = States::sum([folders, Names(&[])], of_folders);
+        Some(States { folders, files: States::sum([names, more], of_files), youngest })
     }
-}
 
-fn stamp_words(stamp: Stamp) -> [u64; 3] {
-    let word = |nanos: u128| u64::try_from(nanos).unwrap_or(u64::MAX);
-    [stamp.len, word(stamp.changed), word(stamp.noted)]
+    fn sum(names: [Names<'_>; 2], stamps: &[Stamp]) -> Sum {
+        let mut hash = Hash::default();
+        names.iter().for_each(|names| hash.add(names.0));
+        for stamp in stamps {
+            [stamp.len, stamp.changed, stamp.noted].into_iter().for_each(|word| hash.word(word));
+        }
+        hash.sum()
+    }
 }
 
 /// Returns a sum that tells the state of some files or folders in a folder from any other, and the youngest of them; `None` where one of them
@@ -234,6 +239,40 @@ fn key(root: &Path, name: &str) -> String {
 
 /// What is made of a package is kept under this name.
 const PACKAGE: &str = "package";
+
+/// Recalls what the files of a package showed if none has changed, and returns with it the state of some of them, or of others in its folder,
+/// as [`state_of`] tells it: each is looked at once for both.
+pub fn recall_learnt_beside(
+    files: &dyn Files,
+    root: &Path,
+    cache: &dyn Cache,
+    names: &[String],
+) -> (Option<[u8; 16]>, Option<Evidence>) {
+    let beside = names_of(names);
+    let alone = || States::of(files, root, Names(&[]), Names(&beside), Names(&[])).map(|states| states.files);
+    let kept = cache.get(&key(root, PACKAGE));
+    let Some(record) = kept.as_deref().and_then(|kept| Record::read(whole(kept)?)) else { return (alone(), None) };
+    let own: Vec<&CStr> = record.folders.iter().chain(record.files.iter()).collect();
+    let mut at = vec![None; names.len()];
+    for (place, name) in own.iter().enumerate() {
+        for (at, wanted) in at.iter_mut().zip(names) {
+            if wanted.as_bytes() == name.to_bytes() {
+                *at = Some(place);
+            }
+        }
+    }
+    let others = Names(&beside).iter().zip(&at).filter(|(_, at)| at.is_none()).map(|(name, _)| name);
+    // What is gone of the one may be nothing to the other.
+    let Some(stamps) = files.stamps(root, &mut own.iter().copied().chain(others)) else { return (alone(), None) };
+    let (of_own, of_others) = stamps.split_at(own.len().min(stamps.len()));
+    let mut of_others = of_others.iter();
+    let of_names: Option<Vec<Stamp>> =
+        at.iter().map(|at| at.map_or_else(|| of_others.next(), |at| of_own.get(at)).copied()).collect();
+    let state = of_names.map(|stamps| States::sum([Names(&beside), Names(&[])], &stamps));
+    let stands =
+        States::stamped(record.folders, record.files, record.more, of_own).is_some_and(|now| record.is_in(&now));
+    (state, if stands { record.made() } else { None })
+}
 
 /// Recalls what the files of a package showed if none has changed.
 pub fn recall_learnt(files: &dyn Files, root: &Path, cache: &dyn Cache) -> Option<Evidence> {
@@ -333,7 +372,7 @@ mod tests {
     use super::*;
 
     /// Files that have a time and nothing else.
-    struct Stamped(u128);
+    struct Stamped(u64);
 
     impl Files for Stamped {
         fn read(&self, _path: &Path) -> std::io::Result<Vec<u8>> {

@@ -3,7 +3,7 @@
 use std::hash::{Hash, Hasher as _};
 
 use super::{Marker, Merged, MergedElement};
-use crate::hash::{Quick, QuickMap};
+use elvask_platform::hash::{Quick, QuickMap};
 
 /// Look-ups of what is directly inside an element that has many children; the others are gone through.
 #[derive(Debug, Clone, Default)]

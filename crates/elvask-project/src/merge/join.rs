@@ -13,8 +13,8 @@ use super::{
     Role, Space, Values,
 };
 use crate::gradle::Stated;
-use crate::hash::QuickMap;
 use crate::msbuild::SourceDeclaration;
+use elvask_platform::hash::QuickMap;
 
 pub(super) fn merge<'d>(inputs: &[Input<'d>], values: &Values) -> Option<Merged<'d>> {
     let (first, weaker) = inputs.split_first()?;

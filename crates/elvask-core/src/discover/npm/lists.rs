@@ -3,13 +3,13 @@
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, OnceLock};
 
-use elvask_needs::evidence::{Cache, Youngest, keep, recall_kept, state_of};
+use elvask_needs::evidence::{Cache, Evidence, Youngest, keep, recall_kept, recall_learnt_beside, state_of};
 use elvask_needs::sheet;
 use elvask_platform::Platform;
-use elvask_project::files::{Files, Watched};
+use elvask_project::files::{Files, Watched, shown};
 use elvask_project::source::read_text;
 use elvask_project::threads;
 use serde::{Deserialize, Serialize};
@@ -81,21 +81,40 @@ struct Kept {
     lists: Lists,
 }
 
+/// What is known of one package from another run.
+struct Known {
+    kept: Kept,
+    /// It is used in this run.
+    used: AtomicBool,
+    looked: OnceLock<Looked>,
+}
+
+/// What a look at a package told.
+struct Looked {
+    /// Nothing has changed of that on which its lists hang.
+    stands: bool,
+    /// What its files showed, where nothing has changed of these too, until somebody takes it.
+    evidence: Mutex<Option<Arc<Evidence>>>,
+}
+
 /// The lists of all packages of an app.
 pub(super) struct AllLists<'c> {
     root: PathBuf,
     cache: Option<&'c dyn Cache>,
-    /// By their packages' folders, with whether they are used in this run.
-    known: HashMap<String, (Kept, AtomicBool)>,
+    /// What files showed is recalled too.
+    with_evidence: bool,
+    /// By their packages' folders.
+    known: HashMap<String, Known>,
     fresh: Mutex<BTreeMap<String, Kept>>,
 }
 
 impl<'c> AllLists<'c> {
-    /// Recalls the lists of the app at `root`.
-    pub(super) fn recall(root: &Path, cache: Option<&'c dyn Cache>) -> Self {
+    /// Recalls the lists of the app at `root`, and with each of them what the files of the package showed where that is wanted.
+    pub(super) fn recall(root: &Path, cache: Option<&'c dyn Cache>, with_evidence: bool) -> Self {
         let known: Option<Vec<(String, Kept)>> = cache.and_then(|cache| recall_kept(cache, root, &name()));
-        let known = known.into_iter().flatten().map(|(folder, kept)| (folder, (kept, AtomicBool::new(false))));
-        AllLists { root: root.to_owned(), cache, known: known.collect(), fresh: Mutex::default() }
+        let unlooked = |kept| Known { kept, used: AtomicBool::new(false), looked: OnceLock::new() };
+        let known = known.into_iter().flatten().map(|(folder, kept)| (folder, unlooked(kept))).collect();
+        AllLists { root: root.to_owned(), cache, with_evidence, known, fresh: Mutex::default() }
     }
 
     /// How many packages are few: more of them where they are recalled.
@@ -111,11 +130,9 @@ impl<'c> AllLists<'c> {
         let Some(name) = root.to_str().filter(|_| self.cache.is_some()) else {
             return parse(files, root).map(Cow::Owned);
         };
-        if let Some((known, used)) = self.known.get(name)
-            && state_of(files, root, &known.watched).is_some_and(|(state, _)| state == known.state)
-        {
-            used.store(true, Ordering::Relaxed);
-            return Ok(Cow::Borrowed(&known.lists));
+        if let Some(known) = self.standing(files, root) {
+            known.used.store(true, Ordering::Relaxed);
+            return Ok(Cow::Borrowed(&known.kept.lists));
         }
         let watching = Watched::new(files, root);
         let lists = parse(&watching, root)?;
@@ -129,11 +146,40 @@ impl<'c> AllLists<'c> {
         Ok(Cow::Owned(lists))
     }
 
+    /// Says whether there is a package in a folder, of whose lists nothing has changed.
+    pub(super) fn has(&self, files: &dyn Files, root: &Path) -> bool {
+        self.standing(files, root).is_some()
+    }
+
+    /// Takes what the files of the package in a folder showed, named from the app, where it was recalled with its lists.
+    pub(super) fn take_evidence(&self, root: &Path) -> Option<Arc<Evidence>> {
+        self.known.get(root.to_str()?)?.looked.get()?.evidence.lock().ok()?.take()
+    }
+
+    fn standing(&self, files: &dyn Files, root: &Path) -> Option<&Known> {
+        let cache = self.cache?;
+        let known = self.known.get(root.to_str()?)?;
+        let look = || {
+            let (watched, state) = (&known.kept.watched, known.kept.state);
+            let (now, evidence) = if self.with_evidence {
+                recall_learnt_beside(files, root, cache, watched)
+            } else {
+                (state_of(files, root, watched).map(|(state, _)| state), None)
+            };
+            let named = |mut evidence: Evidence| {
+                evidence.name_files_from(&shown(root, &self.root));
+                Arc::new(evidence)
+            };
+            Looked { stands: now == Some(state), evidence: Mutex::new(evidence.map(named)) }
+        };
+        known.looked.get_or_init(look).stands.then_some(known)
+    }
+
     /// Keeps the lists for the next time, if they are others than before.
     pub(super) fn keep(self) {
         let (Some(cache), Ok(fresh)) = (self.cache, self.fresh.into_inner()) else { return };
-        let used = self.known.iter().filter(|(_, (_, used))| used.load(Ordering::Relaxed));
-        let used: Vec<(&str, &Kept)> = used.map(|(folder, (kept, _))| (folder.as_str(), kept)).collect();
+        let used = self.known.iter().filter(|(_, known)| known.used.load(Ordering::Relaxed));
+        let used: Vec<(&str, &Kept)> = used.map(|(folder, known)| (folder.as_str(), &known.kept)).collect();
         if fresh.is_empty() && used.len() == self.known.len() {
             return;
         }

@@ -12,6 +12,8 @@ use elvask_project::files::Files;
 /// Finds packages by name, from any number of threads.
 pub(super) struct Resolver<'f> {
     files: &'f dyn Files,
+    /// Says of a folder that it is known to be that of a package.
+    known: &'f (dyn Fn(&Path) -> bool + Sync),
     /// The folder of the app, where no link leads to it: a path below it is followed only where its folder has a link.
     root: Option<PathBuf>,
     folders: RwLock<HashMap<PathBuf, Option<Arc<Folder>>>>,
@@ -40,9 +42,10 @@ struct Entry {
 }
 
 impl<'f> Resolver<'f> {
-    pub(super) fn new(files: &'f dyn Files, root: &Path) -> Self {
+    /// Makes one for the app at `root`; `known` says of a folder that it is a package's, so that nobody looks.
+    pub(super) fn new(files: &'f dyn Files, root: &Path, known: &'f (dyn Fn(&Path) -> bool + Sync)) -> Self {
         let root = (files.real(root) == root).then(|| root.to_owned());
-        Resolver { files, root, folders: RwLock::default(), chains: RwLock::default() }
+        Resolver { files, known, root, folders: RwLock::default(), chains: RwLock::default() }
     }
 
     /// Returns the folders of packages above a folder, the nearest first.
@@ -94,8 +97,8 @@ impl<'f> Resolver<'f> {
         };
         let look = || {
             let path = folder.join(name);
-            let real = || if entry.link { self.files.real(&path) } else { packages.real.join(name) };
-            self.is_package(&path).then(real)
+            let real = if entry.link { self.files.real(&path) } else { packages.real.join(name) };
+            ((self.known)(&real) || self.is_package(&path)).then_some(real)
         };
         entry.found.get_or_init(look).clone()
     }
@@ -162,7 +165,7 @@ mod tests {
         symlink("../../../kept", app.join("node_modules/tern/node_modules")).unwrap();
         symlink("../../kept/stint", app.join("node_modules/stint")).unwrap();
         for files in [&Disk as &dyn Files, &Listed::new(&Disk)] {
-            let resolver = Resolver::new(files, &app);
+            let resolver = Resolver::new(files, &app, &|_| false);
             let from = |folder: &Path, name: &str| {
                 let within: Vec<_> =
                     resolver.inside(folder).into_iter().chain(resolver.above(folder).iter().cloned()).collect();

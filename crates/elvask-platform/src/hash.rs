@@ -4,12 +4,12 @@ use std::collections::HashMap;
 use std::hash::{BuildHasherDefault, Hasher};
 
 /// A map with the quick hash.
-pub(crate) type QuickMap<K, V> = HashMap<K, V, BuildHasherDefault<Quick>>;
+pub type QuickMap<K, V> = HashMap<K, V, BuildHasherDefault<Quick>>;
 
 /// Multiplies words of eight bytes, and folds the product: names that are counted through differ in a few bits alone, and those of one
 /// word must not cancel those of the next.
-#[derive(Default)]
-pub(crate) struct Quick(u64);
+#[derive(Debug, Default)]
+pub struct Quick(u64);
 
 impl Quick {
     fn add(&mut self, word: u64) {
