@@ -155,6 +155,10 @@ fn stamps_one_by_one<F: Files + ?Sized>(
     names.map(stamp).collect()
 }
 
+/// So many files and folders most packages have at the most.
+#[cfg(unix)]
+const USUAL_NAMES: usize = 64;
+
 /// The disk.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Disk;
@@ -256,7 +260,11 @@ impl Files for Disk {
             let noted = nanos(about.st_ctime, about.st_ctime_nsec)?;
             Some(Stamp { len: u64::try_from(about.st_size).ok()?, changed, noted })
         };
-        names.map(stamp).collect()
+        let mut stamps = Vec::with_capacity(USUAL_NAMES);
+        for name in names {
+            stamps.push(stamp(name)?);
+        }
+        Some(stamps)
     }
 
     fn kind(&self, path: &Path) -> Option<FileKind> {

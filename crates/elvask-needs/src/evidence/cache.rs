@@ -67,6 +67,11 @@ impl<'r> Names<'r> {
             Some(name)
         })
     }
+
+    /// How many there are.
+    fn count(self) -> usize {
+        memchr::memchr_iter(0, self.0).count()
+    }
 }
 
 fn names_of(all: &[String]) -> Vec<u8> {
@@ -147,7 +152,7 @@ impl States {
 
     /// Puts together what was seen of folders and files, in their order.
     fn stamped(folders: Names<'_>, names: Names<'_>, more: Names<'_>, stamps: &[Stamp]) -> Option<States> {
-        let (of_folders, of_files) = stamps.split_at_checked(folders.iter().count())?;
+        let (of_folders, of_files) = stamps.split_at_checked(folders.count())?;
         let times = stamps.iter().map(|stamp| Youngest { changed: stamp.changed, noted: stamp.noted });
         let youngest = times.fold(Youngest::default(), Youngest::or);
         let folders = States::sum([folders, Names(&[])], of_folders);
@@ -252,7 +257,8 @@ pub fn recall_learnt_beside(
     let alone = || States::of(files, root, Names(&[]), Names(&beside), Names(&[])).map(|states| states.files);
     let kept = cache.get(&key(root, PACKAGE));
     let Some(record) = kept.as_deref().and_then(|kept| Record::read(whole(kept)?)) else { return (alone(), None) };
-    let own: Vec<&CStr> = record.folders.iter().chain(record.files.iter()).collect();
+    let mut own = Vec::with_capacity(record.folders.count() + record.files.count());
+    own.extend(record.folders.iter().chain(record.files.iter()));
     let mut at = vec![None; names.len()];
     for (place, name) in own.iter().enumerate() {
         for (at, wanted) in at.iter_mut().zip(names) {

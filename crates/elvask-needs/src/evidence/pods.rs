@@ -3,7 +3,7 @@
 //! Source: "Podspec Syntax Reference" of CocoaPods: without `default_subspecs` all parts are taken, test specifications are not,
 //! and a pattern that names a folder takes the files right in it.
 
-use crate::pattern::Pattern;
+use crate::pattern::{Found, Pattern};
 use serde::{Deserialize, Serialize};
 
 /// What a package's builds make and depend on.
@@ -104,7 +104,7 @@ pub(crate) fn statement_end(text: &str, from: usize) -> usize {
 
 /// Returns the texts in a stretch of a script.
 pub(crate) fn texts(stretch: &str) -> Vec<String> {
-    let text = |found: regex::Captures<'_>| Some(found.get(1).or_else(|| found.get(2))?.as_str().to_owned());
+    let text = |found: Found<'_>| Some(found.get(1).or_else(|| found.get(2))?.as_str().to_owned());
     TEXT.captures_iter(stretch).filter_map(text).collect()
 }
 

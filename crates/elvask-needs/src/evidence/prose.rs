@@ -11,7 +11,7 @@ use elvask_platform::{Platform, Version};
 
 use super::forms::{Forms, ascii};
 use crate::conditions;
-use crate::pattern::Pattern;
+use crate::pattern::{Part, Pattern};
 use crate::requirement::When;
 
 /// What words say about a thing.
@@ -189,7 +189,7 @@ pub(super) fn bounds(text: &str, platform: Platform) -> (When, Option<u32>) {
             }
         }
     } else {
-        let version = |found: Option<regex::Match<'_>>| found.and_then(|text| Version::parse(text.as_str()));
+        let version = |found: Option<Part<'_>>| found.and_then(|text| Version::parse(text.as_str()));
         if let Some(found) = TO_VERSION.captures(&text) {
             when.ios_version = version(found.get(1)).or_else(|| version(found.get(2))).map(conditions::Range::below);
         } else if let Some(found) = FROM_VERSION.captures(&text) {

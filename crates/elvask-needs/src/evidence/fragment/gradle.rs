@@ -3,10 +3,9 @@
 use elvask_markup::Span;
 use elvask_platform::List;
 use elvask_platform::Version;
-use regex::Captures;
 
 use super::{Piece, placeholder};
-use crate::pattern::Pattern;
+use crate::pattern::{Found, Pattern};
 use crate::requirement::{
     COMPILE_LEVEL, GradleFile, GradleLine, KEEP_DIRECTIVES, MIN_LEVEL, MIN_VERSION, Need, TARGET_LEVEL,
 };
@@ -85,7 +84,7 @@ static ADDRESS: Pattern = Pattern::new(r#"(?:url|uri|maven)\b[ =({:]*(?:uri\()?[
 fn of_line(line: &str, blocks: &[String], span: Span) -> Vec<Piece> {
     let inside = |name: &str| blocks.iter().any(|block| block == name) || line.starts_with(&format!("{name} {{"));
     let get =
-        |captured: &Captures<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
+        |captured: &Found<'_>, at: usize| captured.get(at).map(|text| text.as_str().to_owned()).unwrap_or_default();
     let gradle = |name: String, file, line| vec![Piece::new(name, Need::Gradle { file, line }, span)];
     let first = line.split([' ', ',']).next().unwrap_or_default();
     if KEEP_DIRECTIVES.contains(&first) || List::KeepOtherWord.has(first) {

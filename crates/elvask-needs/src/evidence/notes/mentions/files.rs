@@ -5,7 +5,7 @@ use elvask_platform::Platform;
 use elvask_platform::services::{ServiceFile, service_files};
 
 use super::Mention;
-use crate::pattern::Pattern;
+use crate::pattern::{Part, Pattern};
 use crate::requirement::Need;
 
 /// A file of settings, with the folders before it where they are said too. This is for the letters as they stand.
@@ -64,7 +64,7 @@ pub(super) fn files(clause: &str) -> Vec<Mention> {
             continue;
         }
         let folders = std::iter::once(folders).filter(|folders| !folders.is_empty());
-        let said = FOLDER.captures_iter(clause).filter_map(|place| place.get(1)).map(|place| place.as_str());
+        let said = FOLDER.captures_iter(clause).filter_map(|place| place.get(1)).map(Part::as_str);
         let mut places: Vec<&str> = folders.chain(said).collect();
         places.sort_unstable();
         places.dedup();
