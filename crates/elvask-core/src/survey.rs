@@ -151,9 +151,26 @@ pub fn survey(context: &Context<'_>) -> Survey {
         }
         survey.entry_points.iter_mut().for_each(|one| one.place = home.place(one.place));
     }
-    // A declaration is large, and a sort of places alone needs no room for a second one of each.
-    survey.declarations.sort_by_cached_key(|one| (one.platform, one.section));
+    in_order(&mut survey.declarations);
     survey
+}
+
+/// Puts declarations in the order of their sections, those of one section as they are. They are large, and stand in order for long stretches:
+/// what is sorted are their numbers, and each is moved once.
+fn in_order(declarations: &mut [Declaration]) {
+    let mut numbers: Vec<usize> = (0..declarations.len()).collect();
+    numbers.sort_by_key(|at| declarations.get(*at).map(|one| (one.platform, one.section)));
+    for at in 0..numbers.len() {
+        let mut from = numbers.get(at).copied().unwrap_or(at);
+        // What stood there was moved to where this one came from.
+        while from < at {
+            from = numbers.get(from).copied().unwrap_or(at);
+        }
+        if let Some(number) = numbers.get_mut(at) {
+            *number = from;
+        }
+        declarations.swap(at, from);
+    }
 }
 
 /// Returns the placeholders of a manifest whose values are not known, without those that are told already.
@@ -233,5 +250,29 @@ fn brief(kind: &ValueKind) -> String {
         ValueKind::Dict(entries) if entries.len() == 1 => "1 key".to_owned(),
         ValueKind::Dict(entries) => format!("{} keys", entries.len()),
         ValueKind::String(text) | ValueKind::Date(text) | ValueKind::Data(text) => text.clone(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use elvask_project::source::Sources;
+
+    use super::*;
+
+    #[test]
+    fn declarations_of_one_section_stay_as_they_are() {
+        let file = Sources::new(std::path::Path::new("/app")).add(std::path::Path::new("/app/a"), "");
+        let place = Place { file, span: elvask_markup::Span::at(0) };
+        // Each order of some sections, told apart by their numbers.
+        for seed in 0..3_000_usize {
+            let section = |at: usize| Section::ALL[seed / 3_usize.pow(at as u32) % 3];
+            let number = |at: usize| Declaration::new(Platform::Android, section(at), "a", at.to_string(), place);
+            let mut declarations: Vec<_> = (0..8).map(number).collect();
+            let mut sorted: Vec<_> = (0..8).collect();
+            sorted.sort_by_key(|at| section(*at));
+            in_order(&mut declarations);
+            let names: Vec<usize> = declarations.iter().map(|one| one.name.parse().unwrap()).collect();
+            assert_eq!(names, sorted, "{seed}");
+        }
     }
 }

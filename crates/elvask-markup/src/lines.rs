@@ -37,6 +37,18 @@ pub fn line_of(text: &str, offset: usize) -> usize {
     }
 }
 
+/// How far apart two places are of which the second one's line is told from the first one's, in bytes.
+const NEAR: usize = 4096;
+
+/// Returns the line of a byte offset as [`LineIndex::line`] does, from a `known` offset and its line; `None` where that one is behind it or
+/// far before it, or where a line may end in another way than most do.
+#[must_use]
+pub fn line_behind(text: &str, known: (usize, usize), offset: usize) -> Option<usize> {
+    let between = text.as_bytes().get(known.0..offset).filter(|between| between.len() <= NEAR)?;
+    let is_usual = memchr::memchr(b'\r', between).is_none();
+    is_usual.then(|| known.1 + memchr::memchr_iter(b'\n', between).count())
+}
+
 impl LineIndex {
     /// Finds the line starts of `text`.
     #[must_use]
@@ -125,6 +137,20 @@ mod tests {
                 assert_eq!(line_of(text, offset), index.line(text, offset), "{text:?} {offset}");
             }
         }
+    }
+
+    #[test]
+    fn a_line_is_the_same_told_from_one_before_it() {
+        for text in ["", "a\nb\n", "\n\n", "a\r\nb\rc\n\nd", "\u{FEFF}é\né"] {
+            for (from, to) in (0..=text.len()).flat_map(|from| (0..=text.len()).map(move |to| (from, to))) {
+                let told = line_behind(text, (from, line_of(text, from)), to);
+                let returns = text.as_bytes().get(from..to).is_none_or(|between| between.contains(&b'\r'));
+                assert_eq!(told, (!returns).then(|| line_of(text, to)), "{text:?} {from} {to}");
+            }
+        }
+        let far = "\n".repeat(NEAR + 1);
+        assert_eq!(line_behind(&far, (0, 1), far.len()), None);
+        assert_eq!(line_behind(&far, (1, 2), far.len()), Some(NEAR + 2));
     }
 
     #[test]

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 
-use elvask_markup::lines::line_of;
+use elvask_markup::lines::{line_behind, line_of};
 use elvask_markup::xml::{Document, XmlError};
 use elvask_markup::{Decoded, Encoding, LineIndex, Position, SharedText, Span, TextError, decode, encode};
 
@@ -281,6 +281,16 @@ impl Sources {
     #[must_use]
     pub fn line(&self, place: Place) -> usize {
         self.file(place.file).line(place.span.start)
+    }
+
+    /// Returns the same where the line of another place in the same text is `known`: of places that follow each other none takes a search.
+    #[must_use]
+    pub fn line_behind(&self, known: (Place, usize), place: Place) -> usize {
+        let text = &self.file(place.file).text;
+        let near = (known.0.file == place.file)
+            .then(|| line_behind(text, (known.0.span.start, known.1), place.span.start))
+            .flatten();
+        near.unwrap_or_else(|| self.line(place))
     }
 
     /// Returns line and column of the start of a place.

@@ -29,3 +29,25 @@ pub fn map<T: Send, R: Send>(items: Vec<T>, few: usize, make: impl Fn(T) -> R + 
     made.par_extend(items.collect::<Vec<_>>().into_par_iter().map(make));
     made
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn results_are_in_the_order_of_the_items() {
+        for (items, few) in [(0, 4), (3, 4), (4, 4), (40, 4), (40, 100)] {
+            let made = map((0..items).collect(), few, |item| item * 2);
+            assert_eq!(made, (0..items).map(|item| item * 2).collect::<Vec<_>>());
+        }
+        // What takes long is left to others on the way.
+        let slow = |item: u64| {
+            std::thread::sleep(Duration::from_millis(3));
+            (item, std::thread::current().id())
+        };
+        let made = map((0..12).collect(), FEW, slow);
+        assert!(made.iter().map(|(item, _)| *item).eq(0..12));
+        let first = made.first().map(|(_, thread)| *thread);
+        assert!(made.iter().any(|(_, thread)| Some(*thread) != first));
+    }
+}

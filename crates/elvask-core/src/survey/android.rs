@@ -34,10 +34,6 @@ pub(super) fn gather(context: &Context<'_>, survey: &mut Survey) {
 
 /// Lists what several variants declare: the same thing at the same place is one thing.
 fn of_variants<'c>(context: &Context<'c>, variants: &[Effective<'c>], out: &mut Vec<Declaration>) {
-    // The usual app has one, and maybe thousands of declarations.
-    if let [variant] = variants {
-        return of_variant(context, variant, out);
-    }
     let mut found: Vec<(Declaration, Vec<String>)> = Vec::new();
     let mut index: HashMap<(Place, &'static str), Vec<usize>> = HashMap::new();
     for variant in variants {

@@ -373,6 +373,9 @@ impl Hash {
 
 #[cfg(test)]
 mod tests {
+    use std::collections::BTreeMap;
+    use std::sync::Mutex;
+
     use elvask_markup::plist::plan::NewValue;
 
     use super::*;
@@ -412,6 +415,60 @@ mod tests {
         }
 
         fn put(&self, _key: &str, _record: Vec<u8>, _youngest: Youngest) {}
+    }
+
+    /// What was put in, by its key.
+    #[derive(Debug, Default)]
+    struct Kept(Mutex<BTreeMap<String, Vec<u8>>>);
+
+    impl Cache for Kept {
+        fn get(&self, key: &str) -> Option<Vec<u8>> {
+            self.0.lock().unwrap().get(key).cloned()
+        }
+
+        fn put(&self, key: &str, record: Vec<u8>, _youngest: Youngest) {
+            self.0.lock().unwrap().insert(key.to_owned(), record);
+        }
+    }
+
+    #[test]
+    #[cfg(unix)]
+    #[expect(clippy::disallowed_methods, reason = "files for a test")]
+    fn one_look_tells_what_two_would() {
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path().canonicalize().unwrap();
+        let put = |name: &str, text: &str| {
+            std::fs::create_dir_all(root.join(name).parent().unwrap()).unwrap();
+            std::fs::write(root.join(name), text).unwrap();
+        };
+        put("package.json", "{}");
+        put("android/src/main/AndroidManifest.xml", "<manifest />");
+        put("android/src/main/java/A.kt", "class A { val a = Manifest.permission.CAMERA }");
+        put("scripts/a.txt", "a");
+        let cache = Kept::default();
+        let files = &elvask_project::files::Disk;
+        let learnt = learn_cached(files, &root, Some(&cache));
+        assert!(!learnt.requirements.is_empty());
+        let names = ["scripts/a.txt", "", "package.json", "android", "scripts"].map(str::to_owned);
+        let look = || recall_learnt_beside(files, &root, &cache, &names);
+        let state = |names: &[String]| state_of(files, &root, names).map(|(state, _)| state);
+        let first = state(&names);
+        assert!(first.is_some());
+        assert_eq!(look(), (first, Some(learnt.clone())));
+        // What only the names tell of is nothing to the package.
+        put("scripts/a.txt", "another");
+        assert_ne!(state(&names), first);
+        assert_eq!(look(), (state(&names), Some(learnt.clone())));
+        // What only the package hangs on is nothing to the names.
+        let before = state(&names);
+        put("android/src/main/java/A.kt", "class A");
+        assert_eq!(look(), (before, None));
+        std::fs::remove_file(root.join("android/src/main/java/A.kt")).unwrap();
+        assert_eq!(look(), (before, None));
+        std::fs::remove_file(root.join("scripts/a.txt")).unwrap();
+        assert_eq!(look(), (None, None));
+        let other = Kept::default();
+        assert_eq!(recall_learnt_beside(files, &root, &other, &names[1..4]), (state(&names[1..4]), None));
     }
 
     #[test]

@@ -38,6 +38,9 @@ struct Patterns {
     needed: Range<usize>,
 }
 
+/// The words with which each of them starts, a line for each: taking a pattern apart costs more than looking into most packages does.
+const STARTS: &str = include_str!("note-starts.txt");
+
 fn patterns() -> &'static Patterns {
     static PATTERNS: OnceLock<Patterns> = OnceLock::new();
     PATTERNS.get_or_init(|| {
@@ -49,7 +52,8 @@ fn patterns() -> &'static Patterns {
         };
         let (firm, bound) = (of(NoteWords::Firm), of(NoteWords::Bound));
         let (not, optional, needed) = (of(NoteWords::Not), of(NoteWords::Optional), of(NoteWords::Needed));
-        Patterns { first: firm.start..bound.end, firm, not, optional, needed, forms: Forms::new(all) }
+        let forms = Forms::new(all.into_iter().zip(STARTS.lines()));
+        Patterns { first: firm.start..bound.end, firm, not, optional, needed, forms }
     })
 }
 
@@ -372,6 +376,23 @@ pub(super) fn clauses(text: &str) -> Vec<(usize, &str)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::evidence::forms::tests::starts;
+
+    #[test]
+    #[expect(clippy::disallowed_methods, reason = "it writes what it compares with")]
+    fn the_words_with_which_patterns_start_are_written_down() {
+        let kinds = [NoteWords::Firm, NoteWords::Bound, NoteWords::Not, NoteWords::Optional, NoteWords::Needed];
+        let lines = kinds.into_iter().flat_map(note_words).map(|pattern| starts(pattern) + "\n");
+        let now: String = lines.collect();
+        if std::env::var_os("ELVASK_WRITE_PAGES").is_some() {
+            std::fs::write(concat!(env!("CARGO_MANIFEST_DIR"), "/src/evidence/note-starts.txt"), &now).unwrap();
+        } else {
+            assert!(
+                STARTS == now,
+                "note-starts.txt is not current: ELVASK_WRITE_PAGES=1 cargo test -p elvask-needs prose writes it"
+            );
+        }
+    }
 
     #[test]
     fn sentences_are_judged() {

@@ -215,7 +215,7 @@ fn human(app: &App, context: &Context<'_>, survey: &Survey, told: Told) -> Strin
                 continue;
             }
             let needs = listed.iter().any(|one| !one.needed_by.is_empty());
-            let mut rows = Rows { app, context, needs, table: Table::default(), file: None };
+            let mut rows = Rows { app, context, needs, table: Table::default(), last: None };
             listed.iter().for_each(|one| rows.add(one));
             rows.table.fitted(2, 1, &mut out);
         }
@@ -412,8 +412,8 @@ struct Rows<'a> {
     /// Whether there is a column for who needs what.
     needs: bool,
     table: Table,
-    /// The file that was last named, as it is shown: most rows of a section are of one.
-    file: Option<(FileId, Cow<'a, str>)>,
+    /// The place that was last told, its line, and its file as it is shown: most rows of a section are of one file.
+    last: Option<(Place, usize, Cow<'a, str>)>,
 }
 
 impl Rows<'_> {
@@ -440,11 +440,12 @@ impl Rows<'_> {
     /// Ends a row with its place.
     fn end(&mut self, place: Place, origin: Option<&str>) {
         let app = self.app;
-        if self.file.as_ref().is_none_or(|(file, _)| *file != place.file) {
-            self.file = Some((place.file, shown_file(app, place.file)));
-        }
-        let file = self.file.as_ref().map_or("", |(_, shown)| shown);
-        self.table.write_cell(|out| write_place((file, app.sources.line(place)), origin, out));
+        let last = match self.last.take().filter(|(last, ..)| last.file == place.file) {
+            Some((last, line, file)) => (place, app.sources.line_behind((last, line), place), file),
+            None => (place, app.sources.line(place), shown_file(app, place.file)),
+        };
+        self.table.write_cell(|out| write_place((&last.2, last.1), origin, out));
+        self.last = Some(last);
         self.table.end_row();
     }
 }
