@@ -3,7 +3,7 @@
 //! Source: "Podspec Syntax Reference" of CocoaPods: without `default_subspecs` all parts are taken, test specifications are not,
 //! and a pattern that names a folder takes the files right in it.
 
-use crate::pattern::{Found, Pattern};
+use crate::pattern::Pattern;
 use serde::{Deserialize, Serialize};
 
 /// What a package's builds make and depend on.
@@ -57,7 +57,6 @@ static STATEMENT: Pattern = Pattern::new(
     r"(\w+)\.(?:(ios|osx|macos|tvos|watchos|visionos)\.)?(source_files|exclude_files|default_subspecs?|dependency|vendored_frameworks?|vendored_librar(?:y|ies)|subspec|test_spec|app_spec)\b",
     &[],
 );
-static TEXT: Pattern = Pattern::new(r#""([^"\n]*)"|'([^'\n]*)'"#, &[]);
 static VARIABLE: Pattern = Pattern::new(r"do\s*\|\s*(\w+)\s*\|", &["|"]);
 
 /// Takes comments off, which start with `#` outside of texts.
@@ -102,10 +101,26 @@ pub(crate) fn statement_end(text: &str, from: usize) -> usize {
     text.len()
 }
 
-/// Returns the texts in a stretch of a script.
+/// Returns the texts in a stretch of a script, each between two quotes of one kind on one line.
 pub(crate) fn texts(stretch: &str) -> Vec<String> {
-    let text = |found: Found<'_>| Some(found.get(1).or_else(|| found.get(2))?.as_str().to_owned());
-    TEXT.captures_iter(stretch).filter_map(text).collect()
+    let mut found = Vec::new();
+    let mut rest = stretch;
+    while let Some((open, inside)) = rest.find(['"', '\'']).and_then(|at| rest.split_at_checked(at + 1)) {
+        let quote = open.as_bytes().last().copied().unwrap_or_default();
+        let end = memchr::memchr2(quote, b'\n', inside.as_bytes());
+        rest = match end
+            .filter(|end| inside.as_bytes().get(*end) == Some(&quote))
+            .and_then(|end| inside.split_at_checked(end))
+        {
+            Some((text, behind)) => {
+                found.push(text.to_owned());
+                behind.get(1..).unwrap_or_default()
+            }
+            // One that no other one closes is a letter like any.
+            None => inside,
+        };
+    }
+    found
 }
 
 impl Descriptions {
@@ -260,6 +275,23 @@ fn fits(pattern: &str, path: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::pattern::Found;
+
+    #[test]
+    fn texts_are_found_as_a_pattern_finds_them() {
+        static TEXT: Pattern = Pattern::new(r#""([^"\n]*)"|'([^'\n]*)'"#, &[]);
+        let by_pattern = |text: &str| {
+            let of = |found: Found<'_>| Some(found.get(1).or_else(|| found.get(2))?.as_str().to_owned());
+            TEXT.captures_iter(text).filter_map(of).collect::<Vec<_>>()
+        };
+        let signs = ['"', '\'', 'a', '\n', 'é'];
+        for length in 0..=7 {
+            for number in 0..signs.len().pow(length) {
+                let text: String = (0..length).map(|at| signs[number / signs.len().pow(at) % signs.len()]).collect();
+                assert_eq!(texts(&text), by_pattern(&text), "{text:?}");
+            }
+        }
+    }
 
     fn taken(descriptions: &[(&str, &str)], file: &str) -> Taken {
         let mut all = Descriptions::default();

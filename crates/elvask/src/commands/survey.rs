@@ -22,7 +22,7 @@ use super::{Done, Outcome, all_apps, built, load, load_at, settings, typed, unre
 use crate::options::{self, Format};
 use crate::output::{Failure, Output};
 use crate::render::style::{ERROR, FAINT, HEADING, WARNING, paint, paint_into};
-use crate::render::{Table, clean, columns, snippet, width, wrap};
+use crate::render::{Table, clean, columns, is_plain, snippet, width, wrap};
 
 pub(crate) fn run(options: &options::Survey, output: &Output) -> Done {
     if !options.all {
@@ -537,13 +537,8 @@ fn short(text: &str, most: usize) -> Cow<'_, str> {
 
 fn shorten(text: &str, most: usize) -> Cow<'_, str> {
     // Most values are a few words on one line.
-    let mut before = b' ';
-    let is_usual = |byte: u8| {
-        let usual = byte.is_ascii_graphic() || (byte == b' ' && before != b' ');
-        before = byte;
-        usual
-    };
-    if text.len() <= most && text.bytes().all(is_usual) && !text.ends_with(' ') {
+    let blanks = || text.as_bytes().array_windows().fold(false, |any, pair| any | (*pair == *b"  "));
+    if text.len() <= most && is_plain(text) && !text.starts_with(' ') && !text.ends_with(' ') && !blanks() {
         return Cow::Borrowed(text);
     }
     let line = text.split_whitespace().collect::<Vec<_>>().join(" ");

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use unicode_width::UnicodeWidthStr as _;
 
-use super::{known_width, plain};
+use super::{is_plain, known_width, plain};
 
 /// Rows of cells, laid out once all are there. Cells may hold styles.
 #[derive(Debug, Default)]
@@ -142,8 +142,7 @@ pub(super) fn cut(cell: &str, most: usize) -> String {
 
 /// Returns how many columns of a terminal a cell takes.
 pub(super) fn cell_width(cell: &str) -> usize {
-    // Nearly all is plain letters, which is told fastest without stopping anywhere.
-    if cell.bytes().fold(true, |plain, byte| plain & byte.is_ascii() & (byte != 0x1B)) {
+    if is_plain(cell) {
         return cell.len();
     }
     if !cell.is_ascii() {

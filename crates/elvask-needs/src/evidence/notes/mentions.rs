@@ -1,6 +1,7 @@
 //! Names of things in sentences.
 
 mod files;
+mod words;
 
 use std::sync::OnceLock;
 
@@ -36,11 +37,9 @@ impl Mention {
 
 static FULL: Pattern =
     Pattern::new(r"\b(?:[a-z][a-z0-9_]*\.)+permission\.(?:[a-z]+\.)*[A-Z0-9_]+(?:\.[A-Z_]+)?", &["permission."]);
-static BARE: Pattern = Pattern::new(r"\b[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)*\b", &[]);
 static KEY: Pattern = Pattern::new(r"\b(?:NS|NF)[A-Za-z]+UsageDescription(?:Dictionary)?\b", &["UsageDescription"]);
 static TITLE: Pattern =
     Pattern::new(r"Privacy ?[-–—:] ?[A-Za-z]+(?: [A-Za-z]+){0,9}? (?:Usage )?Description", &["Privacy"]);
-static CODE: Pattern = Pattern::new(r"`([^`]+)`", &["`"]);
 // These two are for text in small letters.
 static LOWEST_LEVEL: Pattern =
     Pattern::new(r"\bmin(?:imum)?[_ ]?sdk(?:[_ ]?version)?`?[^0-9.;`]{0,32}`?\b([0-9]{2})\b", &["sdk"]);
@@ -102,8 +101,7 @@ pub(super) static OF_THE_LAST: Words = Words::new(&["the last line", "the last o
 pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
     let mut out: Vec<Mention> = Vec::new();
     let lower = clause.to_lowercase();
-    let spans: Vec<(usize, &str)> =
-        CODE.captures_iter(clause).filter_map(|found| found.get(1)).map(|code| (code.start(), code.as_str())).collect();
+    let spans: Vec<(usize, &str)> = words::code(clause).collect();
     let in_code = |at: usize| spans.iter().any(|(start, code)| (*start..start + code.len()).contains(&at));
     // Elements and attributes in code.
     let mut taken: Vec<(usize, usize)> = Vec::new();
@@ -133,30 +131,30 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
     let speaks_of_permissions = lower.contains("permission") || context.contains("permission");
     let names_any = speaks_of_permissions || clause.contains("Manifest.permission.");
     let bare = if names_any { clause } else { "" };
-    for found in BARE.find_iter(bare).filter(|found| free(found.start())) {
-        let name = found.as_str();
-        let before = clause.get(..found.start()).unwrap_or_default();
+    for (start, name) in words::capitals(bare).filter(|(start, _)| free(*start)) {
+        let before = clause.get(..start).unwrap_or_default();
+        let behind = clause.get(start + name.len()..);
         // As code names it: `Manifest.permission.CAMERA`.
         if before.ends_with("Manifest.permission.") {
             if let Some(known) = android::permission(&format!("{}{name}", android::PERMISSION_PREFIX)) {
-                out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
+                out.push(Mention::new(known.name, Need::Permission { max_level: None }, start));
             }
             continue;
         }
         // Part of a longer name: of a permission in full, or of a constant of some script.
         if before.ends_with(['.', '_', '-', '$', '{', '/', ':'])
-            || clause.get(found.end()..).is_some_and(|rest| rest.starts_with(['.', '(', '-', '=']))
-                && !clause.get(found.end()..).is_some_and(|rest| rest.starts_with(". ") || rest == ".")
+            || behind.is_some_and(|rest| rest.starts_with(['.', '(', '-', '=']))
+                && !behind.is_some_and(|rest| rest.starts_with(". ") || rest == ".")
         {
             continue;
         }
-        let quoted = in_code(found.start());
+        let quoted = in_code(start);
         let distinct = name.contains('_');
         if !speaks_of_permissions || !(quoted || distinct) {
             continue;
         }
         if let Some(known) = android::permission(&format!("{}{name}", android::PERMISSION_PREFIX)) {
-            out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
+            out.push(Mention::new(known.name, Need::Permission { max_level: None }, start));
         }
     }
     for found in KEY.find_iter(clause).filter(|found| free(found.start())) {
