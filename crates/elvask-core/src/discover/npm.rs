@@ -3,7 +3,8 @@
 mod lists;
 mod resolve;
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use elvask_markup::Span;
@@ -129,7 +130,8 @@ fn packages(loading: &mut Loading<'_>, search: &Search<'_>) -> Vec<Package> {
         ));
     }
     let direct: BTreeSet<String> = wanted.iter().map(|(name, _)| name.clone()).collect();
-    let mut seen: BTreeSet<PathBuf> = wanted.iter().map(|(_, folder)| folder.clone()).collect();
+    // As they are written: all come from where they really are.
+    let mut seen: HashSet<OsString> = wanted.iter().map(|(_, folder)| folder.clone().into_os_string()).collect();
     let mut listed: BTreeSet<String> = packages.iter().map(|package: &Package| package.name.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
         let level = read_packages(loading, std::mem::take(&mut wanted), lists.few(), |files, (name, folder)| {
@@ -151,7 +153,9 @@ fn packages(loading: &mut Loading<'_>, search: &Search<'_>) -> Vec<Package> {
             if only_beside && package.platforms.is_empty() {
                 continue;
             }
-            wanted.extend(found.dependencies.into_iter().filter(|(_, folder)| seen.insert(folder.clone())));
+            wanted.extend(
+                found.dependencies.into_iter().filter(|(_, folder)| seen.insert(folder.clone().into_os_string())),
+            );
             listed.insert(package.name.clone());
             packages.push(package);
         }

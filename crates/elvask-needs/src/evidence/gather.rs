@@ -537,7 +537,7 @@ fn manifests(files: &dyn Files, tree: &Tree, scripts: &[(&PackageFile, String)],
             named.push((at, there));
         }
     }
-    for file in &tree.files {
+    for file in tree.files.iter().filter(|file| matches!(file.role, Role::Manifest | Role::OtherXml)) {
         let module = scripts
             .iter()
             .filter(|(script, _)| file.path.starts_with(folder(script)))

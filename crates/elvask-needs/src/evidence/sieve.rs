@@ -1,4 +1,4 @@
-//! Finding out fast whether any of some words is in a file at all.
+//! Finding out fast in which lines of a file any of some words is.
 //!
 //! Most native code holds none of them. Where a search for all of them looks at each byte, this one looks at two bytes at a time, and steps
 //! over as many as no word can start in.
@@ -78,39 +78,72 @@ impl Sieve {
         self.words.entry(window).or_default().push((at, word));
     }
 
-    /// Says whether one of the words is in some bytes.
-    pub(super) fn holds(&self, bytes: &[u8]) -> bool {
-        let mut start = 0;
+    /// Goes through the lines in which one of the words is, each with the byte that it starts at. No word goes on in the next line.
+    pub(super) fn lines<'b>(&self, bytes: &'b [u8]) -> impl Iterator<Item = (usize, &'b [u8])> {
+        let mut from = 0;
+        std::iter::from_fn(move || {
+            let word = self.find(bytes, from)?;
+            let before = bytes.get(..word)?;
+            let start = memchr::memrchr(b'\n', before).map_or(0, |end| end + 1);
+            let rest = bytes.get(word..)?;
+            let end = word + memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+            from = end;
+            Some((start, bytes.get(start..end)?))
+        })
+    }
+
+    /// Finds where a word starts, of those whose windows start at a byte or behind it.
+    fn find(&self, bytes: &[u8], from: usize) -> Option<usize> {
+        let mut start = from;
         while let Some(window) = bytes.get(start..start + self.window) {
             let last = window.get(self.window - 2..).and_then(pair);
             match last.map(|pair| self.step(pair)).unwrap_or_default() {
-                0 => {
-                    if self.is_word_around(bytes, start, window) {
-                        return true;
-                    }
-                    start += 1;
-                }
+                0 => match self.word_around(bytes, start, window) {
+                    None => start += 1,
+                    word => return word,
+                },
                 step => start += usize::from(step),
             }
         }
-        false
+        None
     }
 
-    fn is_word_around(&self, bytes: &[u8], start: usize, window: &[u8]) -> bool {
+    fn word_around(&self, bytes: &[u8], start: usize, window: &[u8]) -> Option<usize> {
         // Few windows that end as that of a word start so too, and a look at the pair is cheaper than one for all of it.
         if !pair(window).and_then(|pair| self.starts.get(pair)).copied().unwrap_or_default() {
-            return false;
+            return None;
         }
         let is_there = |(at, word): &(usize, &[u8])| {
-            start.checked_sub(*at).and_then(|start| bytes.get(start..)).is_some_and(|rest| rest.starts_with(word))
+            let start = start.checked_sub(*at)?;
+            bytes.get(start..)?.starts_with(word).then_some(start)
         };
-        self.words.get(window).is_some_and(|words| words.iter().any(is_there))
+        self.words.get(window)?.iter().find_map(is_there)
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    impl Sieve {
+        fn holds(&self, bytes: &[u8]) -> bool {
+            self.find(bytes, 0).is_some()
+        }
+    }
+
+    #[test]
+    fn lines_that_hold_a_word_are_found_once() {
+        let sieve = Sieve::new(["heron", "reedbed"].into_iter());
+        let lines = |text: &'static str| -> Vec<(usize, &str)> {
+            sieve.lines(text.as_bytes()).map(|(at, line)| (at, std::str::from_utf8(line).unwrap())).collect()
+        };
+        assert_eq!(
+            lines("a heron, a heron\n\nnone\nreedbed\r\nheronreedbed"),
+            [(0, "a heron, a heron"), (23, "reedbed\r"), (32, "heronreedbed")]
+        );
+        assert_eq!(lines("reed\nbed\nhero"), []);
+        assert_eq!(lines(""), []);
+    }
 
     #[test]
     fn what_holds_a_word_is_found_wherever_that_is() {

@@ -9,7 +9,6 @@ use std::borrow::Cow;
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::sync::OnceLock;
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
 use elvask_markup::LineIndex;
@@ -79,10 +78,7 @@ fn searched_in(family: Option<Family>) -> Vec<&'static str> {
     texts
 }
 
-/// From so many files on, the automaton that is quicker to search with is worth its making.
-const MANY_FILES: usize = 256;
-
-/// What tells fast that a file uses nothing of all this.
+/// What tells fast in which lines of a file something of all this is.
 fn sieve(family: Family) -> &'static Sieve {
     static APPLE: OnceLock<Sieve> = OnceLock::new();
     static JVM: OnceLock<Sieve> = OnceLock::new();
@@ -93,30 +89,14 @@ fn sieve(family: Family) -> &'static Sieve {
     of_family.get_or_init(|| Sieve::new(searched_in(Some(family)).into_iter()))
 }
 
-/// The automata of one family of languages: what the other family calls is not looked for, so that each is small enough to be
-/// kept near.
-struct Automata {
-    quick_to_make: OnceLock<Option<Automaton>>,
-    quick_to_search: OnceLock<Option<Automaton>>,
-    read: AtomicUsize,
-}
-
-impl Automata {
-    const fn new() -> Self {
-        Automata { quick_to_make: OnceLock::new(), quick_to_search: OnceLock::new(), read: AtomicUsize::new(0) }
-    }
-}
-
+/// Returns the automaton of one family of languages: what the other family calls is not looked for, so that each is small enough to be
+/// kept near. It is soon made, which counts for more than how soon it finds: the sieve leaves it a few lines.
 fn automaton(family: Family) -> Option<&'static Automaton> {
-    static APPLE: Automata = Automata::new();
-    static JVM: Automata = Automata::new();
+    static APPLE: OnceLock<Option<Automaton>> = OnceLock::new();
+    static JVM: OnceLock<Option<Automaton>> = OnceLock::new();
     let of_family = match family {
         Family::Apple => &APPLE,
         Family::Jvm => &JVM,
-    };
-    let (kept, kind) = match of_family.read.fetch_add(1, Ordering::Relaxed) {
-        0..MANY_FILES => (&of_family.quick_to_make, AhoCorasickKind::ContiguousNFA),
-        _ => (&of_family.quick_to_search, AhoCorasickKind::DFA),
     };
     let build = || {
         let texts = searched_in(Some(family));
@@ -131,12 +111,24 @@ fn automaton(family: Family) -> Option<&'static Automaton> {
         let search = AhoCorasick::builder()
             .match_kind(MatchKind::Standard)
             .start_kind(StartKind::Unanchored)
-            .kind(Some(kind))
+            .kind(Some(AhoCorasickKind::ContiguousNFA))
             .build(&texts)
             .ok()?;
         Some(Automaton { search, patterns })
     };
-    kept.get_or_init(build).as_ref()
+    of_family.get_or_init(build).as_ref()
+}
+
+/// Finds the strings that are searched for, each by its number with its first byte and the byte behind it.
+fn places(family: Family, bytes: &[u8]) -> Vec<(usize, usize, usize)> {
+    let mut all = Vec::new();
+    let mut lines = sieve(family).lines(bytes).peekable();
+    let Some(automaton) = lines.peek().and_then(|_| automaton(family)) else { return all };
+    for (at, line) in lines {
+        let found = automaton.search.find_overlapping_iter(line);
+        all.extend(found.map(|found| (found.pattern().as_usize(), at + found.start(), at + found.end())));
+    }
+    all
 }
 
 /// In how many places of one file one name is looked at: what so many have not shown, more do not show either.
@@ -146,12 +138,7 @@ const MAX_PLACES: usize = 200;
 /// where that is not a part of every app.
 pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>, found: &mut Found) {
     // Most files use nothing of all this, and need not even be text for that to be seen.
-    if !sieve(family).holds(bytes) {
-        return;
-    }
-    let Some(automaton) = automaton(family) else { return };
-    let matches = automaton.search.find_overlapping_iter(bytes);
-    let matches: Vec<_> = matches.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect();
+    let matches = places(family, bytes);
     if matches.is_empty() {
         return;
     }
@@ -159,11 +146,9 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
     let positions = match &text {
         Cow::Borrowed(_) => matches,
         // What is not text was replaced, so the places are others.
-        Cow::Owned(text) => {
-            let again = automaton.search.find_overlapping_iter(text.as_str());
-            again.map(|found| (found.pattern().as_usize(), found.start(), found.end())).collect()
-        }
+        Cow::Owned(text) => places(family, text.as_bytes()),
     };
+    let Some(automaton) = automaton(family) else { return };
     let nests = shown.ends_with(".swift") || shown.ends_with(".kt");
     let stretches = stretches(&text, Style { nests, ..Style::default() });
     let compiled = match family {
@@ -530,10 +515,11 @@ mod tests {
             for word in words {
                 for before in 0..8 {
                     let text = format!("{}{word} = 1;\n", "e".repeat(before));
-                    assert!(sieve(family).holds(text.as_bytes()), "{text}");
+                    assert_eq!(sieve(family).lines(text.as_bytes()).count(), 1, "{text}");
                 }
             }
-            assert!(!sieve(family).holds(b"let heron = reed.count(of: knots) // in the marsh\n"));
+            let none = b"let heron = reed.count(of: knots) // in the marsh\n";
+            assert_eq!(sieve(family).lines(none).count(), 0);
         }
     }
 }

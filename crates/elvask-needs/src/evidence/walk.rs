@@ -101,12 +101,12 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
             if entry.link || entry.name.starts_with('.') {
                 continue;
             }
-            let path = folder.join(&entry.name);
-            let inside = if shown.is_empty() { entry.name.clone() } else { format!("{shown}/{}", entry.name) };
+            let inside = below(&shown, &entry.name);
+            let path = || folder.join(&entry.name);
             match entry.kind {
                 FileKind::Folder if depth >= MAX_DEPTH => tree.cut = true,
                 FileKind::Folder if is_compiled_folder(&entry.name) => tree.binaries.push(inside),
-                FileKind::Folder if is_entered(&entry.name, &shown) => open.push((path, inside, depth + 1)),
+                FileKind::Folder if is_entered(&entry.name, &shown) => open.push((path(), inside, depth + 1)),
                 FileKind::Folder => {}
                 FileKind::File => {
                     if is_compiled_file(&entry.name) {
@@ -114,7 +114,7 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
                         continue;
                     }
                     let role = role_of(&entry.name, &inside, depth);
-                    tree.files.extend(role.map(|role| PackageFile { path, shown: inside, role }));
+                    tree.files.extend(role.map(|role| PackageFile { path: path(), shown: inside, role }));
                 }
             }
         }
@@ -123,6 +123,16 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
     tree.files.sort_by(|one, other| one.shown.cmp(&other.shown));
     tree.files.truncate(MAX_FILES);
     tree
+}
+
+fn below(folder: &str, name: &str) -> String {
+    let mut inside = String::with_capacity(folder.len() + 1 + name.len());
+    if !folder.is_empty() {
+        inside.push_str(folder);
+        inside.push('/');
+    }
+    inside.push_str(name);
+    inside
 }
 
 /// Says whether a folder is a library or framework that is compiled already.

@@ -206,7 +206,7 @@ fn background_modes(clause: &str, lower: &str, context: &str, spans: &[(usize, &
 
 /// Finds words that are no part of longer ones.
 fn find_words(text: &str, words: &str) -> Option<usize> {
-    text.match_indices(words).map(|(at, _)| at).find(|at| {
+    memchr::memmem::find_iter(text.as_bytes(), words).find(|at| {
         let letter = |letter: char| letter.is_alphanumeric();
         let before = text.get(..*at).is_some_and(|before| before.ends_with(letter));
         let after = text.get(at + words.len()..).is_some_and(|after| after.starts_with(letter));

@@ -104,19 +104,21 @@ pub(super) fn function_around(text: &str, at: usize) -> Option<(&str, bool)> {
 /// Returns the name of the function that a line declares to the language or to scripts.
 fn declared_in(line: &str) -> Option<&str> {
     // Each line above a place is looked at, and most hold none of these.
-    static SIGNS: OnceLock<[Finder<'static>; 2]> = OnceLock::new();
-    let [function, bracket] = SIGNS.get_or_init(|| [Finder::new("fun"), Finder::new("(")]);
-    let plain = line.trim();
-    let holds = |sign: &Finder<'_>| sign.find(plain.as_bytes()).is_some();
-    let (may_be_function, may_be_called) = (holds(function), holds(bracket));
+    static SIGNS: OnceLock<[Finder<'static>; 5]> = OnceLock::new();
+    let signs = || ["fun", "fun ", "func ", "METHOD(", "Function(\""].map(Finder::new);
+    let [function, fun, func, method, builder] = SIGNS.get_or_init(signs);
+    let may_be_function = function.find(line.as_bytes()).is_some();
+    let may_be_called = memchr::memchr(b'(', line.as_bytes()).is_some();
     if !may_be_function && !may_be_called {
         return None;
     }
+    let plain = line.trim();
+    let find = |sign: &Finder<'_>| sign.find(plain.as_bytes()).map(|at| (at, at + sign.needle().len()));
     let word = |rest: &'_ str| -> usize { rest.bytes().position(|byte| !is_name(byte)).unwrap_or(rest.len()) };
-    for keyword in ["fun ", "func "].into_iter().filter(|_| may_be_function) {
-        let starts = plain.find(keyword).filter(|at| *at == 0 || plain.as_bytes().get(at - 1) == Some(&b' '));
-        if let Some(start) = starts {
-            let rest = plain.get(start + keyword.len()..)?.trim_start();
+    for keyword in [fun, func].into_iter().filter(|_| may_be_function) {
+        let starts = find(keyword).filter(|(at, _)| *at == 0 || plain.as_bytes().get(at - 1) == Some(&b' '));
+        if let Some((_, end)) = starts {
+            let rest = plain.get(end..)?.trim_start();
             return rest.get(..word(rest)).filter(|name| !name.is_empty());
         }
     }
@@ -124,9 +126,9 @@ fn declared_in(line: &str) -> Option<&str> {
         return None;
     }
     // Macros and builders that hand a method to scripts name it in their brackets.
-    for opening in ["METHOD(", "Function(\""] {
-        if let Some((_, rest)) = plain.split_once(opening) {
-            let rest = rest.trim_start();
+    for opening in [method, builder] {
+        if let Some((_, end)) = find(opening) {
+            let rest = plain.get(end..)?.trim_start();
             return rest.get(..word(rest)).filter(|name| !name.is_empty());
         }
     }

@@ -94,7 +94,7 @@ fn mention(path: String, platform: Platform, in_app: bool, known: Option<Service
 
 /// Says whether a text in small letters has a word, and not as a part of a longer one.
 fn says_word(text: &str, word: &str) -> bool {
-    text.match_indices(word).any(|(at, _)| {
+    memchr::memmem::find_iter(text.as_bytes(), word).any(|at| {
         let letter = |letter: char| letter.is_alphanumeric();
         let before = text.get(..at).is_some_and(|before| before.ends_with(letter));
         let after = text.get(at + word.len()..).is_some_and(|after| after.starts_with(letter));
