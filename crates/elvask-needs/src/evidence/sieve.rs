@@ -3,7 +3,7 @@
 //! Most native code holds none of them. Where a search for all of them looks at each byte, this one looks at two bytes at a time, and steps
 //! over as many as no word can start in.
 
-use std::collections::HashMap;
+use elvask_platform::hash::QuickMap;
 
 /// Words that are looked for, each by a window: a part of it that is as long as the shortest word.
 #[derive(Debug)]
@@ -15,7 +15,7 @@ pub(super) struct Sieve {
     /// For each pair of bytes, whether the window of a word starts with it.
     starts: Vec<bool>,
     /// The words by their windows, each with where in it the window is.
-    words: HashMap<&'static [u8], Vec<(usize, &'static [u8])>>,
+    words: QuickMap<&'static [u8], Vec<(usize, &'static [u8])>>,
 }
 
 /// The most bytes of a window; more make longer steps, and a step is kept in one byte.
@@ -42,7 +42,7 @@ impl Sieve {
             window,
             steps: vec![u8::try_from(window - 1).unwrap_or(1); pairs],
             starts: vec![false; pairs],
-            words: HashMap::new(),
+            words: QuickMap::default(),
         };
         words.into_iter().for_each(|word| sieve.add(word));
         sieve
