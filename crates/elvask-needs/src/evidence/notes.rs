@@ -9,8 +9,8 @@ mod texts;
 use elvask_platform::{Kind, Platform, Strength};
 use pulldown_cmark::{CodeBlockKind, Event, HeadingLevel, Options, Parser, Tag, TagEnd};
 use texts::{
-    Prose, between, kind_of, last_clause, last_verdict, learned, names_other_rules, parallel_chapters, unescaped,
-    without_tags,
+    Heading, Prose, between, kind_of, last_clause, last_verdict, learned, names_other_rules, parallel_chapters,
+    unescaped, without_tags,
 };
 
 use self::mentions::{HELPING, Mention, NAMING, OF_THE_LAST, SPEAKING_BACK, mentions};
@@ -51,16 +51,6 @@ pub(super) fn read(text: &str, shown: &str, version: Option<&str>, found: &mut F
         chapters: parallel_chapters(text),
     };
     reader.run(Parser::new_ext(text, options).into_offset_iter());
-}
-
-struct Heading {
-    level: HeadingLevel,
-    text: String,
-    section: Section,
-    /// Whether it makes what stands below it optional.
-    optional: bool,
-    /// Whether it may help a name below it to be one.
-    helps: bool,
 }
 
 struct Reader<'t, 'f> {
@@ -215,8 +205,7 @@ impl Reader<'_, '_> {
             };
         self.intro.clone_from(&text);
         self.recent.clear();
-        let (optional, helps) = (verdict(&text) == Verdict::Optional, HELPING.may_be_in(&text));
-        self.headings.push(Heading { level, optional, helps, text, section });
+        self.headings.push(Heading::new(level, section, text));
     }
 
     fn section(&self) -> Section {
@@ -238,7 +227,7 @@ impl Reader<'_, '_> {
     /// Says whether a heading above makes what stands below optional.
     fn under_optional(&self) -> bool {
         self.headings.iter().any(|heading| self.chapters.iter().any(|chapter| *chapter == heading.text.trim()))
-            || self.headings.iter().any(|heading| heading.optional)
+            || self.headings.iter().any(Heading::makes_optional)
     }
 
     /// Says whether words, or a heading above, speak of other versions of the package than the installed one. Where that is not
@@ -416,17 +405,21 @@ impl Reader<'_, '_> {
             return self.comments_of_script(code);
         }
         let intro = self.intro.clone();
-        let said = last_verdict(&intro);
-        if said == Verdict::Not {
-            return;
-        }
-        let section = self.section();
-        let extension = self.is_of_extension(&intro);
-        let under_optional = self.under_optional();
         let lower = intro.to_lowercase();
         let choose = ["either ", "one of ", "any of the following", "choose one", "pick one"]
             .iter()
             .any(|word| lower.contains(word));
+        // Most fragments name nothing, and there is nothing that could be taken back.
+        let names = pieces.pieces.iter().any(|piece| matches!(piece.thing, Thing::Need { .. }));
+        if !names && !choose && self.last.is_empty() {
+            return;
+        }
+        let said = last_verdict(&intro);
+        if said == Verdict::Not {
+            return;
+        }
+        let (section, extension) = (self.section(), self.is_of_extension(&intro));
+        let under_optional = self.under_optional();
         let keys = pieces.pieces.iter().filter(|piece| kind_of(piece) == Some(Kind::Plist)).count();
         let whole = text.contains("<plist") && keys > WHOLE_LIST;
         let group = choose.then(|| {
@@ -519,7 +512,7 @@ impl Reader<'_, '_> {
             let Some(comment) = ["//", "#", "/*", "* "].iter().find_map(|sign| content.strip_prefix(sign)) else {
                 continue;
             };
-            if verdict(comment) != Verdict::Needed {
+            if !NAMING.may_be_in(comment) || verdict(comment) != Verdict::Needed {
                 continue;
             }
             for mention in mentions(comment, "").into_iter().filter(|mention| !mention.weak) {

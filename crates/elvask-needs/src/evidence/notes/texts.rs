@@ -1,6 +1,30 @@
 //! Parts of notes: chapters, sentences, and text without its marks.
 
+use std::cell::OnceCell;
+
 use super::*;
+
+/// A heading over a part of notes.
+pub(super) struct Heading {
+    pub(super) level: HeadingLevel,
+    pub(super) text: String,
+    pub(super) section: Section,
+    /// Whether it may help a name below it to be one.
+    pub(super) helps: bool,
+    optional: OnceCell<bool>,
+}
+
+impl Heading {
+    pub(super) fn new(level: HeadingLevel, section: Section, text: String) -> Self {
+        Heading { level, section, helps: HELPING.may_be_in(&text), optional: OnceCell::new(), text }
+    }
+
+    /// Says whether it makes what stands below it optional.
+    pub(super) fn makes_optional(&self) -> bool {
+        // Below most headings nothing is named, so that nobody asks.
+        *self.optional.get_or_init(|| verdict(&self.text) == Verdict::Optional)
+    }
+}
 
 /// Finds the chapters that have the same sections on setting up below them: each is about another part of the package, which not
 /// everybody uses. "Set up iOS" below "Rings" and below "Colours" makes parts of both.

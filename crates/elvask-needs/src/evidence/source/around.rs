@@ -101,6 +101,13 @@ pub(super) fn function_around(text: &str, at: usize) -> Option<(&str, bool)> {
     Some((name, handed || annotated()))
 }
 
+/// Returns a line without the space around it; the space of other alphabets, which is dear to tell, is hardly ever there.
+fn trimmed(line: &str) -> &str {
+    let plain = line.trim_ascii();
+    let other = |byte: Option<&u8>| byte.is_some_and(|byte| !byte.is_ascii() || *byte == b'\x0B');
+    if other(plain.as_bytes().first()) || other(plain.as_bytes().last()) { line.trim() } else { plain }
+}
+
 /// Returns the name of the function that a line declares to the language or to scripts.
 fn declared_in(line: &str) -> Option<&str> {
     // Each line above a place is looked at, and most hold none of these.
@@ -112,7 +119,7 @@ fn declared_in(line: &str) -> Option<&str> {
     if !may_be_function && !may_be_called {
         return None;
     }
-    let plain = line.trim();
+    let plain = trimmed(line);
     let find = |sign: &Finder<'_>| sign.find(plain.as_bytes()).map(|at| (at, at + sign.needle().len()));
     let word = |rest: &'_ str| -> usize { rest.bytes().position(|byte| !is_name(byte)).unwrap_or(rest.len()) };
     for keyword in [fun, func].into_iter().filter(|_| may_be_function) {
