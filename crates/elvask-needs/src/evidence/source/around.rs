@@ -91,7 +91,7 @@ pub(crate) fn name_before(text: &str, at: usize) -> &str {
 /// by that name: it is handed to them by a macro, a builder or an annotation.
 pub(super) fn function_around(text: &str, at: usize) -> Option<(&str, bool)> {
     let before = text.get(..at)?;
-    let mut lines = before.lines().rev().take(MAX_LINES);
+    let mut lines = lines_upwards(before).take(MAX_LINES);
     let (line, name) = lines.by_ref().find_map(|line| Some((line, declared_in(line)?)))?;
     let handed = ["METHOD(", "Function(\""].iter().any(|opening| line.contains(opening));
     let annotated = || {
@@ -99,6 +99,20 @@ pub(super) fn function_around(text: &str, at: usize) -> Option<(&str, bool)> {
         line.contains("@objc") || above.into_iter().any(|line| line.trim().starts_with('@') && line.contains("Method"))
     };
     Some((name, handed || annotated()))
+}
+
+/// Goes through the lines of a text, the last one first.
+fn lines_upwards(text: &str) -> impl Iterator<Item = &str> {
+    let mut rest = (!text.is_empty()).then(|| text.strip_suffix('\n').unwrap_or(text));
+    std::iter::from_fn(move || {
+        let all = rest?;
+        let (above, line) = match memchr::memrchr(b'\n', all.as_bytes()) {
+            Some(at) => (all.get(..at), all.get(at + 1..)?),
+            None => (None, all),
+        };
+        rest = above;
+        Some(line.strip_suffix('\r').unwrap_or(line))
+    })
 }
 
 /// Returns a line without the space around it; the space of other alphabets, which is dear to tell, is hardly ever there.
@@ -111,21 +125,19 @@ fn trimmed(line: &str) -> &str {
 /// Returns the name of the function that a line declares to the language or to scripts.
 fn declared_in(line: &str) -> Option<&str> {
     // Each line above a place is looked at, and most hold none of these.
-    static SIGNS: OnceLock<[Finder<'static>; 5]> = OnceLock::new();
-    let signs = || ["fun", "fun ", "func ", "METHOD(", "Function(\""].map(Finder::new);
-    let [function, fun, func, method, builder] = SIGNS.get_or_init(signs);
+    static SIGNS: OnceLock<[Finder<'static>; 3]> = OnceLock::new();
+    let [function, fun, func] = SIGNS.get_or_init(|| ["fun", "fun ", "func "].map(Finder::new));
     let may_be_function = function.find(line.as_bytes()).is_some();
     let may_be_called = memchr::memchr(b'(', line.as_bytes()).is_some();
     if !may_be_function && !may_be_called {
         return None;
     }
     let plain = trimmed(line);
-    let find = |sign: &Finder<'_>| sign.find(plain.as_bytes()).map(|at| (at, at + sign.needle().len()));
     let word = |rest: &'_ str| -> usize { rest.bytes().position(|byte| !is_name(byte)).unwrap_or(rest.len()) };
     for keyword in [fun, func].into_iter().filter(|_| may_be_function) {
-        let starts = find(keyword).filter(|(at, _)| *at == 0 || plain.as_bytes().get(at - 1) == Some(&b' '));
-        if let Some((_, end)) = starts {
-            let rest = plain.get(end..)?.trim_start();
+        let starts = keyword.find(plain.as_bytes());
+        if let Some(at) = starts.filter(|at| *at == 0 || plain.as_bytes().get(at - 1) == Some(&b' ')) {
+            let rest = plain.get(at + keyword.needle().len()..)?.trim_start();
             return rest.get(..word(rest)).filter(|name| !name.is_empty());
         }
     }
@@ -133,11 +145,18 @@ fn declared_in(line: &str) -> Option<&str> {
         return None;
     }
     // Macros and builders that hand a method to scripts name it in their brackets.
-    for opening in [method, builder] {
-        if let Some((_, end)) = find(opening) {
-            let rest = plain.get(end..)?.trim_start();
-            return rest.get(..word(rest)).filter(|name| !name.is_empty());
-        }
+    let behind = |before: &str, first: &str| {
+        let mut brackets = memchr::memchr_iter(b'(', plain.as_bytes());
+        brackets.find_map(|at| {
+            plain
+                .get(at + 1..)?
+                .strip_prefix(first)
+                .filter(|_| plain.get(..at).is_some_and(|all| all.ends_with(before)))
+        })
+    };
+    if let Some(rest) = behind("METHOD", "").or_else(|| behind("Function", "\"")) {
+        let rest = rest.trim_start();
+        return rest.get(..word(rest)).filter(|name| !name.is_empty());
     }
     if let Some(rest) = plain.strip_prefix('-').or_else(|| plain.strip_prefix('+')).map(str::trim_start)
         && let Some((_, rest)) = rest.strip_prefix('(').and_then(|rest| rest.split_once(')'))
@@ -146,7 +165,8 @@ fn declared_in(line: &str) -> Option<&str> {
         return rest.get(..word(rest)).filter(|name| !name.is_empty());
     }
     let member = ["public ", "private ", "protected ", "static ", "final ", "void "];
-    if member.iter().any(|start| plain.starts_with(start)) && !plain.ends_with(';') {
+    let may_be_member = plain.starts_with(['p', 's', 'f', 'v']) && !plain.ends_with(';');
+    if may_be_member && member.iter().any(|start| plain.starts_with(start)) {
         let open = plain.find('(')?;
         let name = name_before(plain, open);
         let assigned = plain.get(..open)?.contains('=');
@@ -223,6 +243,13 @@ mod tests {
         assert!(!is_own_call("vibrator.vibrate(1)", 9));
         assert!(!is_own_call("[manager startUpdatingLocation]", 9));
         assert!(is_own_call("[self startUpdatingLocation]", 6));
+    }
+
+    #[test]
+    fn lines_are_gone_through_upwards() {
+        for text in ["", "\n", "a", "a\n", "\na", "a\r\n\r\n b\n\n", "é\nö", "a\n\n\nb\r\n"] {
+            assert!(lines_upwards(text).eq(text.lines().rev()), "{text:?}");
+        }
     }
 
     #[test]
