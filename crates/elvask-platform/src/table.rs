@@ -145,3 +145,23 @@ pub(crate) fn index<T>(rows: &'static [T], key: impl Fn(&T) -> &'static str) -> 
     }
     by_key
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rows_are_found_by_their_keys_as_going_through_all_finds_them() {
+        const TABLE: &str = "# camera\tin a comment\n\ncamera\tone\ncameras\ttwo\nold camera\tthree\r\nmicrophone\tcamera\ncamera\r\n# camera\ncamera\tlast";
+        let cells =
+            |rows: &mut dyn Iterator<Item = Row>| rows.map(|row| (row.cell(0), row.cell(1))).collect::<Vec<_>>();
+        for key in ["camera", "cameras", "old camera", "microphone", "cam", "amera", "one", "#", "# camera", "", "é"] {
+            let all = cells(&mut rows(TABLE).filter(|row| row.cell(0) == key));
+            assert_eq!(cells(&mut with_key(TABLE, key)), all, "{key}");
+        }
+        assert_eq!(cells(&mut with_key(TABLE, "camera")), [("camera", "one"), ("camera", ""), ("camera", "last")]);
+        let starts = |key: &str| key.starts_with("camera");
+        assert_eq!(cells(&mut with_keys(TABLE, starts)).len(), 4);
+        assert_eq!(keys(TABLE).filter(|key| starts(key)).count(), 4);
+    }
+}

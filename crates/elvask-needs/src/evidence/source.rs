@@ -512,6 +512,8 @@ mod tests {
             let words = searched_in(Some(family));
             // The shortest one decides how long the steps are.
             assert!(words.iter().all(|word| word.len() > 5), "{words:?}");
+            // Each is looked for line by line.
+            assert!(words.iter().all(|word| !word.contains('\n')), "{words:?}");
             for word in words {
                 for before in 0..8 {
                     let text = format!("{}{word} = 1;\n", "e".repeat(before));

@@ -101,7 +101,7 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
             if entry.link || entry.name.starts_with('.') {
                 continue;
             }
-            let inside = below(&shown, &entry.name);
+            let inside = if shown.is_empty() { entry.name.clone() } else { [&shown, "/", &entry.name].concat() };
             let path = || folder.join(&entry.name);
             match entry.kind {
                 FileKind::Folder if depth >= MAX_DEPTH => tree.cut = true,
@@ -123,16 +123,6 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
     tree.files.sort_by(|one, other| one.shown.cmp(&other.shown));
     tree.files.truncate(MAX_FILES);
     tree
-}
-
-fn below(folder: &str, name: &str) -> String {
-    let mut inside = String::with_capacity(folder.len() + 1 + name.len());
-    if !folder.is_empty() {
-        inside.push_str(folder);
-        inside.push('/');
-    }
-    inside.push_str(name);
-    inside
 }
 
 /// Says whether a folder is a library or framework that is compiled already.
