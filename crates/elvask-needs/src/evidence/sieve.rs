@@ -1,7 +1,7 @@
 //! Finding out fast in which lines of a file any of some words is.
 //!
-//! Most native code holds none of them. Where a search for all of them looks at each byte, this one looks at two bytes at a time, and steps
-//! over as many as no word can start in.
+//! Most native code holds none of them. Where a search for all of them looks at each byte, this one looks at three bytes at a time, and
+//! steps over as many as no word can start in. It steps in several parts of a file at once, as one step has to wait for the one before.
 
 use elvask_platform::hash::QuickMap;
 
@@ -10,9 +10,9 @@ use elvask_platform::hash::QuickMap;
 pub(super) struct Sieve {
     /// How many bytes a window has.
     window: usize,
-    /// For each pair of bytes at the end of some window, how far the next one is that can be a word's; 0 where it may be this one.
+    /// For the sum of three bytes at the end of some window, how far the next one is that can be a word's; 0 where it may be this one.
     steps: Vec<u8>,
-    /// For each pair of bytes, whether the window of a word starts with it.
+    /// For the sum of four bytes, whether the window of a word may start with them.
     starts: Vec<bool>,
     /// The words by their windows, each with where in it the window is.
     words: QuickMap<&'static [u8], Vec<(usize, &'static [u8])>>,
@@ -21,96 +21,172 @@ pub(super) struct Sieve {
 /// The most bytes of a window; more make longer steps, and a step is kept in one byte.
 const MAX_WINDOW: usize = 32;
 
-fn pair(bytes: &[u8]) -> Option<usize> {
-    bytes.first_chunk::<2>().map(|pair| usize::from(u16::from_le_bytes(*pair)))
+/// The fewest bytes of a window, and of a word.
+const MIN_WINDOW: usize = 4;
+
+/// How many bits the sum of three bytes has: a table that stays near, and in which few of them meet.
+const BITS_OF_THREE: u32 = 15;
+
+/// How many bits the sum of four bytes has.
+const BITS_OF_FOUR: u32 = 16;
+
+/// In how many parts of a file steps are taken at once: more have no room beside each other in a processor.
+const PARTS: usize = 4;
+
+/// Spreads a number over some bits, of which the upper ones hang on all of its own.
+fn spread(number: u32, bits: u32) -> usize {
+    (number.wrapping_mul(0x9e37_79b1) >> (u32::BITS - bits)) as usize
 }
 
-/// Returns how often a pair of bytes is in code, roughly: two small letters are in nearly every word.
-fn frequency(pair: &[u8]) -> usize {
-    if pair.iter().all(u8::is_ascii_lowercase) { 10 } else { 1 }
+/// Returns the sum of the last three of four bytes.
+fn sum_of_three(four: [u8; 4]) -> usize {
+    spread(u32::from_le_bytes(four) >> u8::BITS, BITS_OF_THREE)
+}
+
+fn sum_of_four(bytes: &[u8]) -> Option<usize> {
+    Some(spread(u32::from_le_bytes(*bytes.first_chunk()?), BITS_OF_FOUR))
+}
+
+/// Returns how often three bytes are in code, roughly: small letters are in nearly every word.
+fn frequency(three: &[u8]) -> usize {
+    if three.iter().all(u8::is_ascii_lowercase) { 10 } else { 1 }
+}
+
+/// A part of a file that is gone through.
+#[derive(Debug, Default)]
+struct Lane {
+    /// Where the next window starts.
+    at: usize,
+    /// Where the windows of the next part start.
+    end: usize,
+    /// Where in the file words were found, one a line.
+    words: Vec<usize>,
 }
 
 impl Sieve {
-    /// Makes the sieve for some words; one that is shorter than two bytes is never found.
+    /// Makes the sieve for some words; one that is shorter than four bytes is never found.
     pub(super) fn new(words: impl Iterator<Item = &'static str>) -> Self {
-        let mut words: Vec<&[u8]> = words.map(str::as_bytes).filter(|word| word.len() > 1).collect();
+        let mut words: Vec<&[u8]> = words.map(str::as_bytes).filter(|word| word.len() >= MIN_WINDOW).collect();
         // Those come first that leave no choice.
         words.sort_by_key(|word| word.len());
-        let window = words.first().map_or(2, |word| word.len()).min(MAX_WINDOW);
-        let pairs = usize::from(u16::MAX) + 1;
+        let window = words.first().map_or(MIN_WINDOW, |word| word.len()).min(MAX_WINDOW);
         let mut sieve = Sieve {
             window,
-            steps: vec![u8::try_from(window - 1).unwrap_or(1); pairs],
-            starts: vec![false; pairs],
+            steps: vec![u8::try_from(window - 2).unwrap_or(1); 1 << BITS_OF_THREE],
+            starts: vec![false; 1 << BITS_OF_FOUR],
             words: QuickMap::default(),
         };
         words.into_iter().for_each(|word| sieve.add(word));
         sieve
     }
 
-    fn step(&self, pair: usize) -> u8 {
-        self.steps.get(pair).copied().unwrap_or_default()
-    }
-
     /// Adds a word by the window that makes the steps shorter the least, where it matters.
     fn add(&mut self, word: &'static [u8]) {
-        // Each pair of a window, with how far it is from the window's end.
-        let pairs = |window: &'static [u8]| window.windows(2).rev().zip(0_u8..);
+        // The three bytes of each place of a window, with how far they are from its end.
+        fn threes(window: &[u8]) -> impl Iterator<Item = (&[u8], usize, u8)> {
+            let sums = window.windows(3).map(|three| match three {
+                [one, two, three] => sum_of_three([0, *one, *two, *three]),
+                _ => 0,
+            });
+            window
+                .windows(3)
+                .zip(sums.collect::<Vec<_>>())
+                .rev()
+                .zip(0_u8..)
+                .map(|((three, sum), step)| (three, sum, step))
+        }
         let often = |step: u8| 12 / (usize::from(step) + 1);
         let cost = |window: &'static [u8]| {
-            let worse = pairs(window).map(|(two, step)| {
-                let known = pair(two).map(|pair| self.step(pair)).unwrap_or_default();
-                frequency(two) * often(step).saturating_sub(often(known))
+            let worse = threes(window).map(|(three, sum, step)| {
+                let known = self.steps.get(sum).copied().unwrap_or_default();
+                frequency(three) * often(step).saturating_sub(often(known))
             });
             worse.sum::<usize>()
         };
         let Some((at, window)) = word.windows(self.window).enumerate().min_by_key(|(_, window)| cost(window)) else {
             return;
         };
-        for (two, step) in pairs(window) {
-            if let Some(known) = pair(two).and_then(|pair| self.steps.get_mut(pair)) {
+        for (_, sum, step) in threes(window) {
+            if let Some(known) = self.steps.get_mut(sum) {
                 *known = (*known).min(step);
             }
         }
-        if let Some(starts) = pair(window).and_then(|pair| self.starts.get_mut(pair)) {
+        if let Some(starts) = sum_of_four(window).and_then(|sum| self.starts.get_mut(sum)) {
             *starts = true;
         }
         self.words.entry(window).or_default().push((at, word));
     }
 
-    /// Goes through the lines in which one of the words is, each with the byte that it starts at. No word goes on in the next line.
-    pub(super) fn lines<'b>(&self, bytes: &'b [u8]) -> impl Iterator<Item = (usize, &'b [u8])> {
-        let mut from = 0;
-        std::iter::from_fn(move || {
-            let word = self.find(bytes, from)?;
-            let before = bytes.get(..word)?;
-            let start = memchr::memrchr(b'\n', before).map_or(0, |end| end + 1);
-            let rest = bytes.get(word..)?;
-            let end = word + memchr::memchr(b'\n', rest).unwrap_or(rest.len());
-            from = end;
-            Some((start, bytes.get(start..end)?))
-        })
-    }
-
-    /// Finds where a word starts, of those whose windows start at a byte or behind it.
-    fn find(&self, bytes: &[u8], from: usize) -> Option<usize> {
-        let mut start = from;
-        while let Some(window) = bytes.get(start..start + self.window) {
-            let last = window.get(self.window - 2..).and_then(pair);
-            match last.map(|pair| self.step(pair)).unwrap_or_default() {
-                0 => match self.word_around(bytes, start, window) {
-                    None => start += 1,
-                    word => return word,
-                },
-                step => start += usize::from(step),
+    /// Finds the lines in which one of the words is, each with the byte that it starts at. No word goes on in the next line.
+    pub(super) fn lines<'b>(&self, bytes: &'b [u8]) -> Vec<(usize, &'b [u8])> {
+        let part = bytes.len() / PARTS;
+        let mut lanes: [Lane; PARTS] =
+            std::array::from_fn(|at| Lane { at: at * part, end: (at + 1) * part, words: Vec::new() });
+        if let Some(last) = lanes.last_mut() {
+            last.end = bytes.len();
+        }
+        while let Some(steps) = self.next_steps(bytes, &lanes) {
+            for (lane, step) in lanes.iter_mut().zip(steps) {
+                lane.at += step;
+            }
+            if steps.contains(&0) {
+                let stopped = lanes.iter_mut().zip(steps).filter(|(_, step)| *step == 0);
+                stopped.for_each(|(lane, _)| self.stop(bytes, lane));
             }
         }
-        None
+        let mut lines: Vec<(usize, &[u8])> = Vec::new();
+        for mut lane in lanes {
+            while let Some(step) = self.next_step(bytes, &lane) {
+                lane.at += step;
+                if step == 0 {
+                    self.stop(bytes, &mut lane);
+                }
+            }
+            for word in lane.words {
+                let (before, rest) = bytes.split_at(word);
+                let start = memchr::memrchr(b'\n', before).map_or(0, |end| end + 1);
+                let end = word + memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+                // The parts need not end where a line does.
+                if lines.last().is_none_or(|(last, _)| *last < start) {
+                    lines.extend(bytes.get(start..end).map(|line| (start, line)));
+                }
+            }
+        }
+        lines
     }
 
-    fn word_around(&self, bytes: &[u8], start: usize, window: &[u8]) -> Option<usize> {
-        // Few windows that end as that of a word start so too, and a look at the pair is cheaper than one for all of it.
-        if !pair(window).and_then(|pair| self.starts.get(pair)).copied().unwrap_or_default() {
+    /// Returns how far the next window of a part may be that is a word's, or nothing behind its last one.
+    fn next_step(&self, bytes: &[u8], lane: &Lane) -> Option<usize> {
+        let last = bytes.get(lane.at + self.window - 4..)?.first_chunk()?;
+        let step = self.steps.get(sum_of_three(*last)).copied().map(usize::from);
+        step.filter(|_| lane.at < lane.end)
+    }
+
+    /// The same for all parts, as long as none is at its end.
+    fn next_steps(&self, bytes: &[u8], lanes: &[Lane; PARTS]) -> Option<[usize; PARTS]> {
+        let mut steps = [0; PARTS];
+        for (lane, step) in lanes.iter().zip(&mut steps) {
+            *step = self.next_step(bytes, lane)?;
+        }
+        Some(steps)
+    }
+
+    /// Looks whether a window is that of a word, and goes on behind it, or in the next line.
+    fn stop(&self, bytes: &[u8], lane: &mut Lane) {
+        let Some(word) = self.word_around(bytes, lane.at) else {
+            lane.at += 1;
+            return;
+        };
+        lane.words.push(word);
+        let rest = bytes.get(lane.at..).unwrap_or_default();
+        lane.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+    }
+
+    /// Returns where the word starts whose window starts at a byte.
+    fn word_around(&self, bytes: &[u8], start: usize) -> Option<usize> {
+        let window = bytes.get(start..start + self.window)?;
+        // Few windows that end as that of a word start so too, and a look at that is cheaper than one for all of it.
+        if !*self.starts.get(sum_of_four(window)?)? {
             return None;
         }
         let is_there = |(at, word): &(usize, &[u8])| {
@@ -127,7 +203,7 @@ mod tests {
 
     impl Sieve {
         fn holds(&self, bytes: &[u8]) -> bool {
-            self.find(bytes, 0).is_some()
+            !self.lines(bytes).is_empty()
         }
     }
 
@@ -135,7 +211,8 @@ mod tests {
     fn lines_that_hold_a_word_are_found_once() {
         let sieve = Sieve::new(["heron", "reedbed"].into_iter());
         let lines = |text: &'static str| -> Vec<(usize, &str)> {
-            sieve.lines(text.as_bytes()).map(|(at, line)| (at, std::str::from_utf8(line).unwrap())).collect()
+            let lines = sieve.lines(text.as_bytes()).into_iter();
+            lines.map(|(at, line)| (at, std::str::from_utf8(line).unwrap())).collect()
         };
         assert_eq!(
             lines("a heron, a heron\n\nnone\nreedbed\r\nheronreedbed"),
@@ -172,6 +249,33 @@ mod tests {
                 assert_eq!(sieve.holds(text.as_bytes()), words.iter().any(|word| text.contains(word)), "{text}");
             }
         }
+    }
+
+    #[test]
+    fn the_same_lines_are_found_wherever_the_parts_of_a_text_end() {
+        let words = ["heron", "reedbed", "tern nest"];
+        let sieve = Sieve::new(words.into_iter());
+        let lines =
+            ["", "a heron", "reed", "heronreedbed", "no tern", "tern nest, tern nest", "hero\r", "\u{e9}heron\u{e9}"];
+        let (mut found, mut number) = (0, 1_usize);
+        for count in 0..2000 {
+            let text = (0..count % 12).map(|_| {
+                number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
+                lines[(number >> 40) % lines.len()]
+            });
+            let text = text.collect::<Vec<_>>().join("\n");
+            let wanted: Vec<&str> =
+                text.split('\n').filter(|line| words.iter().any(|word| line.contains(word))).collect();
+            let lines = sieve.lines(text.as_bytes());
+            assert_eq!(
+                lines.iter().map(|(_, line)| std::str::from_utf8(line).unwrap()).collect::<Vec<_>>(),
+                wanted,
+                "{text}"
+            );
+            assert!(lines.iter().all(|(at, line)| text.as_bytes()[*at..].starts_with(line)), "{text}");
+            found += lines.len();
+        }
+        assert!(found > 4000, "{found}");
     }
 
     #[test]
