@@ -4,7 +4,9 @@ use std::ops::Range;
 use std::sync::OnceLock;
 
 use memchr::memmem::Finder;
-use regex::bytes::{Captures, Regex, RegexBuilder};
+use regex_automata::meta::{Config, Regex};
+use regex_automata::util::captures::Captures;
+use regex_automata::util::syntax;
 
 /// A pattern. `\b`, `\w` and `\s` mean letters of ASCII alone.
 #[derive(Debug)]
@@ -37,19 +39,22 @@ impl Pattern {
 
     /// Returns the first match in a text.
     pub(crate) fn captures<'t>(&self, text: &'t str) -> Option<Found<'t>> {
-        Some(Found { text, parts: self.on(text)?.captures(text.as_bytes())? })
+        let pattern = self.on(text)?;
+        let mut parts = pattern.create_captures();
+        pattern.captures(text, &mut parts);
+        parts.is_match().then_some(Found { text, parts })
     }
 
     /// Goes through the matches in a text.
     pub(crate) fn captures_iter<'t>(&self, text: &'t str) -> impl Iterator<Item = Found<'t>> {
         let pattern = self.on(text).into_iter();
-        pattern.flat_map(move |pattern| pattern.captures_iter(text.as_bytes())).map(move |parts| Found { text, parts })
+        pattern.flat_map(move |pattern| pattern.captures_iter(text)).map(move |parts| Found { text, parts })
     }
 
     /// The same where their parts do not matter.
     pub(crate) fn find_iter<'t>(&self, text: &'t str) -> impl Iterator<Item = Part<'t>> {
         let pattern = self.on(text).into_iter();
-        let found = pattern.flat_map(move |pattern| pattern.find_iter(text.as_bytes()));
+        let found = pattern.flat_map(move |pattern| pattern.find_iter(text));
         found.filter_map(move |found| Part::of(text, found.range()))
     }
 }
@@ -57,13 +62,13 @@ impl Pattern {
 /// A match.
 pub(crate) struct Found<'t> {
     text: &'t str,
-    parts: Captures<'t>,
+    parts: Captures,
 }
 
 impl<'t> Found<'t> {
     /// Returns a part of it, counted from 1, or all of it, which is 0.
     pub(crate) fn get(&self, at: usize) -> Option<Part<'t>> {
-        Part::of(self.text, self.parts.get(at)?.range())
+        Part::of(self.text, self.parts.get_group(at)?.range())
     }
 }
 
@@ -97,7 +102,10 @@ impl<'t> Part<'t> {
 /// Makes a pattern. Tables of all letters there are would be searched slowly, and names in code have none of them.
 fn made(pattern: &str) -> Option<Regex> {
     let ascii = pattern.replace(r"\b", r"(?-u:\b)").replace(r"\w", "[0-9A-Za-z_]").replace(r"\s", r"[ \t\n\r\x0B\x0C]");
-    let made = RegexBuilder::new(&ascii).unicode(knows_letters(&ascii)).build();
+    let bytes = syntax::Config::new().unicode(knows_letters(&ascii)).utf8(false);
+    // Nothing is searched for first: a text is known to hold one of the words, and making what searches would take most of the time.
+    let config = Config::new().auto_prefilter(false).utf8_empty(false);
+    let made = Regex::builder().syntax(bytes).configure(config).build(&ascii);
     debug_assert!(made.is_ok(), "{pattern}: {made:?}");
     made.ok()
 }

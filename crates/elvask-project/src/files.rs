@@ -1,6 +1,7 @@
 //! Reading files: one narrow trait, with the disk and a tree in memory behind it.
 
 mod listed;
+mod names;
 mod remembered;
 mod watched;
 
@@ -207,26 +208,19 @@ impl Files for Disk {
         self.entries(folder).into_iter().map(|entry| (entry.name, entry.kind)).collect()
     }
 
-    #[expect(clippy::disallowed_methods, reason = "this is the one place that lists")]
     fn entries(&self, folder: &Path) -> Vec<Entry> {
-        let Ok(entries) = std::fs::read_dir(folder) else { return Vec::new() };
-        let mut names: Vec<_> = entries
-            .flatten()
-            .filter_map(|entry| {
-                let kind = entry.file_type().ok()?;
-                let link = kind.is_symlink();
-                let kind = if link {
-                    self.kind(&entry.path())?
-                } else if kind.is_dir() {
-                    FileKind::Folder
-                } else {
-                    FileKind::File
-                };
-                Some(Entry { name: entry.file_name().into_string().ok()?, kind, link })
-            })
-            .collect();
-        names.sort_by(|one, other| one.name.cmp(&other.name));
-        names
+        let entry = |(name, kind): (String, Option<FileKind>)| {
+            let link = kind.is_none();
+            let kind = kind.or_else(|| self.kind(&folder.join(&name)))?;
+            Some(Entry { name, kind, link })
+        };
+        #[cfg(target_os = "linux")]
+        let names = names::of_linux(folder);
+        #[cfg(not(target_os = "linux"))]
+        let names = names::of_any_system(folder);
+        let mut entries: Vec<Entry> = names.into_iter().filter_map(entry).collect();
+        entries.sort_unstable_by(|one, other| one.name.cmp(&other.name));
+        entries
     }
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {

@@ -4,51 +4,115 @@
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
-use regex::bytes::{Regex, RegexBuilder};
+use regex_automata::nfa::thompson::backtrack::BoundedBacktracker;
+use regex_automata::nfa::thompson::{Config, WhichCaptures};
+use regex_automata::util::syntax;
+use regex_automata::{Anchored, Input, Span};
+
+/// More bytes than this no pattern goes over: those that are written as any number of letters are one word.
+const LONGEST: usize = 1000;
 
 /// Patterns of ASCII letters, for texts made with [`ascii`]. There are at most 128.
 pub(super) struct Forms {
     words: Option<AhoCorasick>,
     /// The pattern that each word belongs to.
     of_word: Vec<usize>,
-    /// Patterns that may start with anything, as bits.
-    always: u128,
-    forms: Vec<(String, OnceLock<Option<Regex>>)>,
+    forms: Vec<(String, OnceLock<Option<BoundedBacktracker>>)>,
+}
+
+/// Where in a text patterns may start.
+pub(super) struct Starts {
+    /// The patterns that may, as bits.
+    forms: u128,
+    /// Each with a place, the places that end first before others.
+    places: Vec<(usize, usize)>,
 }
 
 impl Forms {
-    /// Takes patterns in, in their order, each with the words that it starts with, an [`END`] behind each; none where it may start with
-    /// anything. What is not a pattern matches nothing.
+    /// Takes patterns in, in their order, each with the words that it starts with, an [`END`] behind each. What starts with no word, or is
+    /// not a pattern, matches nothing.
     pub(super) fn new<'t>(patterns: impl IntoIterator<Item = (&'t str, &'t str)>) -> Self {
-        let mut all = Forms { words: None, of_word: Vec::new(), always: 0, forms: Vec::new() };
+        let mut all = Forms { words: None, of_word: Vec::new(), forms: Vec::new() };
         let mut words: Vec<&str> = Vec::new();
         for (at, (pattern, starts)) in patterns.into_iter().take(128).enumerate() {
             words.extend(starts.split_terminator(END));
             all.of_word.resize(words.len(), at);
-            if starts.is_empty() {
-                all.always |= 1 << at;
-            }
             all.forms.push((pattern.to_owned(), OnceLock::new()));
         }
         all.words = AhoCorasick::new(words).ok();
-        if all.words.is_none() {
-            all.always = u128::MAX;
-        }
+        debug_assert!(all.words.is_some(), "the words can be searched for");
         all
     }
 
-    /// Returns the patterns that may match a text, as bits.
-    pub(super) fn candidates(&self, text: &[u8]) -> u128 {
-        let found = self.words.iter().flat_map(|words| words.find_overlapping_iter(text));
-        let of_words = found.filter_map(|found| self.of_word.get(found.pattern().as_usize()));
-        of_words.fold(self.always, |all, at| all | 1 << at)
+    /// Returns where in a text patterns may start.
+    pub(super) fn starts(&self, text: &[u8]) -> Starts {
+        let mut starts = Starts { forms: 0, places: Vec::new() };
+        for found in self.words.iter().flat_map(|words| words.find_overlapping_iter(text)) {
+            if let Some(form) = self.of_word.get(found.pattern().as_usize()) {
+                starts.forms |= 1 << form;
+                starts.places.push((*form, found.start()));
+            }
+        }
+        starts
     }
 
-    /// Returns a pattern by its place.
-    pub(super) fn form(&self, at: usize) -> Option<&Regex> {
-        let (pattern, made) = self.forms.get(at)?;
-        made.get_or_init(|| RegexBuilder::new(pattern).unicode(false).build().ok()).as_ref()
+    /// Says whether a pattern, by its place, matches in a text, of which it is known where patterns may start.
+    pub(super) fn is_in(&self, form: usize, text: &[u8], starts: &Starts) -> bool {
+        let Some(pattern) = self.form(form, starts) else { return false };
+        let mut cache = pattern.create_cache();
+        starts.of(form).any(|at| pattern.try_is_match(&mut cache, input(text, at)).unwrap_or(false))
     }
+
+    /// Returns a text with each match of a pattern replaced by a blank; nothing where there is none.
+    pub(super) fn taken_out(&self, form: usize, text: &[u8], starts: &Starts) -> Option<Vec<u8>> {
+        let pattern = self.form(form, starts)?;
+        let mut cache = pattern.create_cache();
+        let mut places: Vec<usize> = starts.of(form).collect();
+        places.sort_unstable();
+        let mut rest: Vec<u8> = Vec::new();
+        let mut from = 0;
+        for at in places {
+            // What is inside of another match is none.
+            let mut slots = [None; 2];
+            let found = (at >= from).then(|| pattern.try_search_slots(&mut cache, &input(text, at), &mut slots));
+            if !matches!(found, Some(Ok(Some(_)))) {
+                continue;
+            }
+            let [_, Some(end)] = slots else { continue };
+            rest.extend_from_slice(text.get(from..at)?);
+            rest.push(b' ');
+            from = end.get();
+        }
+        rest.extend_from_slice(text.get(from..)?);
+        (from > 0).then_some(rest)
+    }
+
+    /// Returns a pattern where it may start anywhere.
+    fn form(&self, form: usize, starts: &Starts) -> Option<&BoundedBacktracker> {
+        let (pattern, made) = (starts.forms >> form & 1 == 1).then(|| self.forms.get(form)).flatten()?;
+        made.get_or_init(|| made_from(pattern)).as_ref()
+    }
+}
+
+impl Starts {
+    fn of(&self, form: usize) -> impl Iterator<Item = usize> {
+        self.places.iter().filter(move |(one, _)| *one == form).map(|(_, at)| *at)
+    }
+}
+
+/// Makes a pattern, in the way that takes the least: it is tried at few places.
+fn made_from(pattern: &str) -> Option<BoundedBacktracker> {
+    let bytes = syntax::Config::new().unicode(false).utf8(false);
+    let whole = Config::new().utf8(false).which_captures(WhichCaptures::Implicit);
+    let made = BoundedBacktracker::builder().syntax(bytes).thompson(whole).build(pattern).ok()?;
+    debug_assert!(made.max_haystack_len() >= LONGEST, "{pattern} can be tried on a long text");
+    Some(made)
+}
+
+/// Asks for a match at a place of a text.
+fn input(text: &[u8], at: usize) -> Input<'_> {
+    let end = text.len().min(at + LONGEST);
+    Input::new(text).span(Span { start: at, end }).anchored(Anchored::Yes)
 }
 
 /// What stands behind each word with which a pattern starts.
@@ -61,6 +125,8 @@ pub(super) fn ascii(text: &str) -> Vec<u8> {
 
 #[cfg(test)]
 pub(super) mod tests {
+    use elvask_platform::wording::{NoteWords, note_words};
+    use regex_automata::meta::Regex;
     use regex_syntax::ParserBuilder;
     use regex_syntax::hir::literal::Extractor;
 
@@ -86,20 +152,72 @@ pub(super) mod tests {
 
     #[test]
     fn what_is_found_is_what_the_patterns_match() {
-        let patterns = [r"\bnot (?:needed|required)\b", "(?:if|when)[^,.]{0,9}ios", r"\w+ly\b", "(", "ö"];
+        let patterns = [r"\bnot (?:needed|required)\b", "(?:if|when)[^,.]{0,9}ios", "^and ", "(", "ö"];
         let starts = patterns.map(starts);
-        assert_eq!(starts[..3], ["not needed|not required|", "if|when|", ""]);
+        assert_eq!(starts[..4], ["not needed|not required|", "if|when|", "and |", ""]);
         let forms = Forms::new(patterns.into_iter().zip(starts.iter().map(String::as_str)));
         let found = |text: &str| {
             let text = ascii(text);
-            let candidates = forms.candidates(&text);
-            let matches =
-                |at: &usize| candidates >> at & 1 == 1 && forms.form(*at).is_some_and(|form| form.is_match(&text));
-            (0..patterns.len()).filter(matches).collect::<Vec<_>>()
+            let starts = forms.starts(&text);
+            (0..patterns.len()).filter(|at| forms.is_in(*at, &text, &starts)).collect::<Vec<_>>()
         };
         assert_eq!(found("it is not needed"), [0]);
-        assert_eq!(found("when ö\u{2013}on ios, only"), [1, 2]);
+        assert_eq!(found("it is knot needed, not neededs"), [] as [usize; 0]);
+        assert_eq!(found("when ö\u{2013}on ios, only"), [1]);
+        assert_eq!(found("and when not required on ios"), [0, 2]);
+        assert_eq!(found("this and that"), [] as [usize; 0]);
         assert_eq!(found("nothing here ("), [] as [usize; 0]);
-        assert_eq!(forms.candidates(b"nothing here") & 0b11, 0, "neither word is there");
+    }
+
+    #[test]
+    fn matches_are_taken_out() {
+        let patterns = ["(?:if|when)[^,.]{0,9}ios", "one"];
+        let starts = patterns.map(starts);
+        let forms = Forms::new(patterns.into_iter().zip(starts.iter().map(String::as_str)));
+        let without = |form: usize, text: &str| {
+            let rest = forms.taken_out(form, text.as_bytes(), &forms.starts(text.as_bytes()));
+            rest.map(|rest| String::from_utf8(rest).unwrap())
+        };
+        assert_eq!(without(0, "add it when if ios, if, if on ios."), Some("add it  , if,  .".to_owned()));
+        assert_eq!(without(0, "if on ios"), Some(" ".to_owned()));
+        assert_eq!(without(0, "if only"), None);
+        assert_eq!(without(1, "oneone two"), Some("   two".to_owned()));
+    }
+
+    #[test]
+    fn each_pattern_of_notes_says_the_same_as_a_search_through_all_of_a_text() {
+        let kinds = [NoteWords::Firm, NoteWords::Bound, NoteWords::Not, NoteWords::Optional, NoteWords::Needed];
+        let patterns: Vec<&str> = kinds.into_iter().flat_map(note_words).collect();
+        let starts: Vec<String> = patterns.iter().map(|pattern| starts(pattern)).collect();
+        assert!(starts.iter().all(|starts| !starts.is_empty()), "each starts with some word");
+        let forms = Forms::new(patterns.iter().copied().zip(starts.iter().map(String::as_str)));
+        let bytes = syntax::Config::new().unicode(false).utf8(false);
+        let whole = |pattern: &&str| Regex::builder().syntax(bytes).build(pattern).unwrap();
+        let wholes: Vec<Regex> = patterns.iter().map(whole).collect();
+        // The words of all patterns, put together in many ways.
+        let words: Vec<&str> =
+            patterns.iter().flat_map(|one| one.split(|sign: char| !sign.is_ascii_alphabetic())).collect();
+        let (mut number, mut matches) = (1_usize, 0);
+        for _ in 0..300 {
+            let text: String = (0..24)
+                .map(|_| {
+                    number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
+                    let word = words[(number >> 40) % words.len()];
+                    word.to_owned() + [" ", " ", " ", ", ", ". "][(number >> 33) % 5]
+                })
+                .collect();
+            let starts = forms.starts(text.as_bytes());
+            for (form, (pattern, whole)) in patterns.iter().zip(&wholes).enumerate() {
+                let is_there = whole.is_match(&text);
+                assert_eq!(forms.is_in(form, text.as_bytes(), &starts), is_there, "{pattern}: {text}");
+                let mut without = text.clone();
+                let ranges: Vec<_> = whole.find_iter(&text).map(|found| found.range()).collect();
+                ranges.into_iter().rev().for_each(|range| without.replace_range(range, " "));
+                let taken_out = forms.taken_out(form, text.as_bytes(), &starts);
+                assert_eq!(taken_out, is_there.then(|| without.into_bytes()), "{pattern}: {text}");
+                matches += usize::from(is_there);
+            }
+        }
+        assert!(matches > 300, "{matches}");
     }
 }

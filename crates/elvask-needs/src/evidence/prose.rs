@@ -62,20 +62,16 @@ pub(super) fn verdict(text: &str) -> Verdict {
     let lower = text.to_lowercase().replace(['’', '‘'], "'");
     let mut text = ascii(&lower.split_whitespace().collect::<Vec<_>>().join(" "));
     let Patterns { forms, firm, first, not, optional, needed } = patterns();
-    let mut candidates = forms.candidates(&text);
-    let matching = |at: usize, text: &[u8], candidates: u128| {
-        let form = (candidates >> at & 1 == 1).then(|| forms.form(at))?;
-        form.filter(|form| form.is_match(text))
-    };
+    let mut starts = forms.starts(&text);
     // Phrases that hold a word of refusal and mean the opposite.
-    let is_firm = firm.clone().any(|at| matching(at, &text, candidates).is_some());
+    let is_firm = firm.clone().any(|at| forms.is_in(at, &text, &starts));
     for at in first.clone() {
-        if let Some(form) = matching(at, &text, candidates) {
-            text = form.replace_all(&text, b" ").into_owned();
-            candidates = forms.candidates(&text);
+        if let Some(rest) = forms.taken_out(at, &text, &starts) {
+            starts = forms.starts(&rest);
+            text = rest;
         }
     }
-    let any = |range: &Range<usize>| range.clone().any(|at| matching(at, &text, candidates).is_some());
+    let any = |range: &Range<usize>| range.clone().any(|at| forms.is_in(at, &text, &starts));
     if any(not) {
         Verdict::Not
     } else if any(optional) {

@@ -101,21 +101,19 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
             if entry.link || entry.name.starts_with('.') {
                 continue;
             }
-            let inside = if shown.is_empty() { entry.name.clone() } else { [&shown, "/", &entry.name].concat() };
+            // Most of what stands in a package says nothing, and its path is not put together.
+            let inside = || if shown.is_empty() { entry.name.clone() } else { [&shown, "/", &entry.name].concat() };
             let path = || folder.join(&entry.name);
             match entry.kind {
                 FileKind::Folder if depth >= MAX_DEPTH => tree.cut = true,
-                FileKind::Folder if is_compiled_folder(&entry.name) => tree.binaries.push(inside),
-                FileKind::Folder if is_entered(&entry.name, &shown) => open.push((path(), inside, depth + 1)),
-                FileKind::Folder => {}
+                FileKind::Folder if is_compiled_folder(&entry.name) => tree.binaries.push(inside()),
+                FileKind::Folder if is_entered(&entry.name, &shown) => open.push((path(), inside(), depth + 1)),
+                FileKind::File if is_compiled_file(&entry.name) => tree.binaries.push(inside()),
                 FileKind::File => {
-                    if is_compiled_file(&entry.name) {
-                        tree.binaries.push(inside);
-                        continue;
-                    }
-                    let role = role_of(&entry.name, &inside, depth);
-                    tree.files.extend(role.map(|role| PackageFile { path: path(), shown: inside, role }));
+                    let role = role_of(&entry.name, &shown, depth);
+                    tree.files.extend(role.map(|role| PackageFile { path: path(), shown: inside(), role }));
                 }
+                FileKind::Folder => {}
             }
         }
     }
@@ -165,7 +163,8 @@ fn is_entered(name: &str, around: &str) -> bool {
         && !lower.starts_with("example")
 }
 
-fn role_of(name: &str, shown: &str, depth: usize) -> Option<Role> {
+/// Says what a file can say, by its name and the folder that it is in.
+fn role_of(name: &str, folder: &str, depth: usize) -> Option<Role> {
     let (stem, ending) = name.rsplit_once('.')?;
     Some(match ending {
         "swift" if name == "Package.swift" => Role::SwiftPackage,
@@ -181,7 +180,7 @@ fn role_of(name: &str, shown: &str, depth: usize) -> Option<Role> {
         "json" if depth == 0 && name.ends_with("module.config.json") => Role::ModuleConfig,
         "yaml" if depth == 0 && name == "pubspec.yaml" => Role::Pubspec,
         "js" | "cjs" if name.starts_with("app.plugin.") && depth == 0 => Role::AppScript,
-        "js" | "cjs" if shown.starts_with("plugin/") => Role::AppScript,
+        "js" | "cjs" if folder.split('/').next() == Some("plugin") => Role::AppScript,
         "podspec" => Role::Podspec,
         "aar" => Role::Archive,
         "xcprivacy" => Role::Privacy,
@@ -189,7 +188,7 @@ fn role_of(name: &str, shown: &str, depth: usize) -> Option<Role> {
             let lower = stem.to_lowercase();
             let other = List::NotesOther.words().chain(List::NotesMachine.words()).any(|word| lower.contains(word))
                 || depth == 0 && !List::NotesSetup.words().any(|word| lower.contains(word));
-            let place = shown.to_lowercase();
+            let place = format!("{folder}/{name}").to_lowercase();
             let docs = depth == 0
                 || place.starts_with("doc")
                 || matches!(place.split('/').next(), Some("android" | "ios" | "guides" | "guide" | "wiki"));
