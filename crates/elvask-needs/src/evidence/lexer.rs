@@ -46,7 +46,10 @@ pub(crate) fn stretches(text: &str, style: Style) -> Stretches {
     let starts = |at: usize, what: &[u8]| bytes.get(at..at + what.len()) == Some(what);
     let mut out = Vec::new();
     let mut at = 0;
-    while at < bytes.len() {
+    while let Some(sign) = next_sign(bytes, at, style) {
+        // A sharp before a quote is told by the quote.
+        let sharp = get(sign) == b'"' && sign > at && get(sign - 1) == b'#';
+        at = if sharp { sign - 1 } else { sign };
         let start = at;
         match get(at) {
             b'/' if get(at + 1) == b'/' => {
@@ -56,7 +59,12 @@ pub(crate) fn stretches(text: &str, style: Style) -> Stretches {
             b'/' if get(at + 1) == b'*' => {
                 let mut depth = 1;
                 at += 2;
-                while at < bytes.len() && depth > 0 {
+                while depth > 0 {
+                    at = memchr::memchr2(b'*', b'/', bytes.get(at..).unwrap_or_default())
+                        .map_or(bytes.len(), |sign| at + sign);
+                    if at == bytes.len() {
+                        break;
+                    }
                     if starts(at, b"*/") {
                         depth -= 1;
                         at += 2;
@@ -106,6 +114,14 @@ pub(crate) fn stretches(text: &str, style: Style) -> Stretches {
     Stretches(out)
 }
 
+/// Finds the next byte with which a comment or a string may start.
+fn next_sign(bytes: &[u8], from: usize, style: Style) -> Option<usize> {
+    let rest = bytes.get(from..)?;
+    let sign = memchr::memchr3(b'/', b'"', b'\'', rest);
+    let accent = style.templates.then(|| memchr::memchr(b'`', rest.get(..sign.unwrap_or(rest.len()))?)).flatten();
+    Some(from + accent.or(sign)?)
+}
+
 fn find(bytes: &[u8], from: usize, what: &[u8]) -> Option<usize> {
     memchr::memmem::find(bytes.get(from..)?, what).map(|at| at + from)
 }
@@ -146,14 +162,16 @@ impl Conditions {
 pub(crate) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
     let mut out = Vec::new();
     let mut stack: Vec<(Compiled, &str)> = Vec::new();
-    let mut start = 0;
-    for line in text.split_inclusive('\n') {
-        let at = start;
-        start += line.len();
-        let Some(directive) = line.trim_start().strip_prefix('#').map(str::trim_start) else { continue };
-        if stretches.at(at + line.len() - line.trim_start().len()).is_some() {
+    for sharp in memchr::memchr_iter(b'#', text.as_bytes()) {
+        let (before, rest) = text.split_at(sharp);
+        let line_start = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |end| end + 1);
+        let first = before.get(line_start..).unwrap_or_default().trim_start().is_empty();
+        if !first || stretches.at(sharp).is_some() {
             continue;
         }
+        let line = rest.split_inclusive('\n').next().unwrap_or_default();
+        let behind = sharp + line.len();
+        let directive = line.get(1..).unwrap_or_default().trim_start();
         let word = directive.split(|sign: char| !sign.is_ascii_alphabetic()).next().unwrap_or_default();
         let condition = directive.get(word.len()..).unwrap_or_default().trim();
         match word {
@@ -184,7 +202,7 @@ pub(crate) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
         } else {
             (Compiled::Always, None)
         };
-        out.push((start, compiled, condition));
+        out.push((behind, compiled, condition));
     }
     Conditions(out)
 }
@@ -238,6 +256,21 @@ mod tests {
         assert_eq!(code("\"\"\"a \"b\" c\"\"\" d", true), "\"\"\"\"\"\"\"\"\"\"\"\"\" d");
         assert_eq!(code("f('\"') + a // b", true), "f('\"') + a ~~~~");
         assert_eq!(code("\"a\\\"b\" c", true), "\"\"\"\"\"\" c");
+    }
+
+    #[test]
+    fn what_starts_where_another_ends_is_told() {
+        assert_eq!(code("#\"a\"#\"b\" c", true), "\"\"\"\"\"\"\"\" c");
+        assert_eq!(code("a #\"\"\"# b\"#c", true), "a \"\"\"\"\" b\"\"\"");
+        assert_eq!(code("/**/\"#\" /* * / */ c", true), "~~~~\"\"\" ~~~~~~~~~ c");
+        assert_eq!(code("/* a", true), "~~~~");
+        assert_eq!(code("/*/", true), "~~~");
+        assert_eq!(code("a / b # c ' d", true), "a / b # c ' d");
+        let script = |text| stretches(text, Style { templates: true, single_quotes: true, ..Style::default() }).0;
+        assert_eq!(
+            script("a `b \"c` 'd`' // `"),
+            [(2, 8, Stretch::Text), (9, 13, Stretch::Text), (14, 18, Stretch::Comment)]
+        );
     }
 
     #[test]

@@ -280,9 +280,9 @@ impl Reader<'_, '_> {
         let table = around.table_head.is_some();
         let said_around = [&around.list_intro, &around.table_head].into_iter().flatten();
         // Most paragraphs name nothing, and need not even be parted.
-        let names = NAMING.may_be_in(&prose.text)
-            || self.headings.iter().any(|heading| heading.helps)
+        let helped = self.headings.iter().any(|heading| heading.helps)
             || said_around.into_iter().any(|text| HELPING.may_be_in(text));
+        let names = helped || NAMING.may_be_in(&prose.text);
         let speaks_back = || [&SPEAKING_BACK, &OF_THE_LAST].iter().any(|words| words.may_be_in(&prose.text));
         if !names && (self.last.is_empty() || !speaks_back()) {
             return;
@@ -296,8 +296,12 @@ impl Reader<'_, '_> {
         );
         for (start, clause) in parts {
             self.look_back(clause);
-            debug_assert!(names || mentions(clause, &context).is_empty(), "{clause}");
-            let mentioned = if names { mentions(clause, &context) } else { Vec::new() };
+            // Nor do most clauses of the others.
+            if !names || !helped && !NAMING.may_be_in(clause) {
+                debug_assert!(mentions(clause, &context).is_empty(), "{clause}");
+                continue;
+            }
+            let mentioned = mentions(clause, &context);
             if mentioned.is_empty() {
                 continue;
             }

@@ -214,6 +214,17 @@ fn find_words(text: &str, words: &str) -> Option<usize> {
     })
 }
 
+/// Finds in which texts, in small letters, any title of a capability is.
+fn titles() -> Option<&'static AhoCorasick> {
+    static TITLES: OnceLock<Option<AhoCorasick>> = OnceLock::new();
+    let search = || {
+        let titled = titled_entitlements().iter().filter(|(_, stands_for_title)| *stands_for_title);
+        let titles = titled.map(|(known, _)| known.capability.to_lowercase());
+        AhoCorasick::new(titles.flat_map(|title| [title.replace("wi-fi", "wifi"), title])).ok()
+    };
+    TITLES.get_or_init(search).as_ref()
+}
+
 /// Finds the title of a capability as people write it: `Wi-Fi` has many spellings, and the letters of a title of several words
 /// may be small.
 fn find_title(clause: &str, lower: &str, title: &str) -> Option<usize> {
@@ -247,6 +258,7 @@ fn entitlements(clause: &str, lower: &str, context: &str, spans: &[(usize, &str)
     if !tick && !spans.iter().any(|(_, code)| ios::entitlement(code).is_some()) {
         return;
     }
+    let tick = tick && titles().is_none_or(|titles| titles.is_match(lower));
     for (known, stands_for_title) in titled_entitlements() {
         let quoted = spans.iter().find(|(_, code)| *code == known.key).map(|(at, _)| *at);
         let titled = || (tick && *stands_for_title).then(|| find_title(clause, lower, known.capability)).flatten();
@@ -274,6 +286,10 @@ fn plist_keys(lower: &str, spans: &[(usize, &str)], out: &mut Vec<Mention>) {
 }
 
 fn levels(clause: &str, out: &mut Vec<Mention>) {
+    // Each is a number.
+    if !clause.bytes().any(|byte| byte.is_ascii_digit()) {
+        return;
+    }
     let clause = clause.to_ascii_lowercase();
     if let Some(found) = LOWEST_LEVEL.captures(&clause)
         && let (Some(whole), Some(level)) = (found.get(0), found.get(1).and_then(|level| level.as_str().parse().ok()))
