@@ -53,14 +53,20 @@ fn frequency(three: &[u8]) -> usize {
 }
 
 /// A part of a file that is gone through.
-#[derive(Debug, Default)]
-struct Lane {
-    /// Where the next window starts.
-    at: usize,
-    /// Where the windows of the next part start.
+#[derive(Debug)]
+struct Lane<'b> {
+    /// The bytes from the last four of the next window on.
+    rest: &'b [u8],
+    /// Where in the file they end.
     end: usize,
     /// Where in the file words were found, one a line.
     words: Vec<usize>,
+}
+
+impl Lane<'_> {
+    fn step(&mut self, bytes: usize) {
+        self.rest = self.rest.get(bytes..).unwrap_or_default();
+    }
 }
 
 impl Sieve {
@@ -119,16 +125,10 @@ impl Sieve {
 
     /// Finds the lines in which one of the words is, each with the byte that it starts at. No word goes on in the next line.
     pub(super) fn lines<'b>(&self, bytes: &'b [u8]) -> Vec<(usize, &'b [u8])> {
-        let part = bytes.len() / PARTS;
-        let mut lanes: [Lane; PARTS] =
-            std::array::from_fn(|at| Lane { at: at * part, end: (at + 1) * part, words: Vec::new() });
-        if let Some(last) = lanes.last_mut() {
-            last.end = bytes.len();
-        }
-        while let Some(steps) = self.next_steps(bytes, &lanes) {
-            for (lane, step) in lanes.iter_mut().zip(steps) {
-                lane.at += step;
-            }
+        let mut lanes = self.lanes(bytes);
+        while let [Some(one), Some(two), Some(three), Some(four)] = lanes.each_ref().map(|lane| self.next_step(lane)) {
+            let steps = [one, two, three, four];
+            lanes.iter_mut().zip(steps).for_each(|(lane, step)| lane.step(step));
             if steps.contains(&0) {
                 let stopped = lanes.iter_mut().zip(steps).filter(|(_, step)| *step == 0);
                 stopped.for_each(|(lane, _)| self.stop(bytes, lane));
@@ -136,8 +136,8 @@ impl Sieve {
         }
         let mut lines: Vec<(usize, &[u8])> = Vec::new();
         for mut lane in lanes {
-            while let Some(step) = self.next_step(bytes, &lane) {
-                lane.at += step;
+            while let Some(step) = self.next_step(&lane) {
+                lane.step(step);
                 if step == 0 {
                     self.stop(bytes, &mut lane);
                 }
@@ -155,31 +155,28 @@ impl Sieve {
         lines
     }
 
-    /// Returns how far the next window of a part may be that is a word's, or nothing behind its last one.
-    fn next_step(&self, bytes: &[u8], lane: &Lane) -> Option<usize> {
-        let last = bytes.get(lane.at + self.window - 4..)?.first_chunk()?;
-        let step = self.steps.get(sum_of_three(*last)).copied().map(usize::from);
-        step.filter(|_| lane.at < lane.end)
+    /// Parts a file; the windows of a part may end in the next one.
+    fn lanes<'b>(&self, bytes: &'b [u8]) -> [Lane<'b>; PARTS] {
+        let (part, before) = (bytes.len() / PARTS, self.window - MIN_WINDOW);
+        std::array::from_fn(|lane| {
+            let of_next = (lane + 1) * part + before + MIN_WINDOW - 1;
+            let end = if lane + 1 < PARTS { of_next.min(bytes.len()) } else { bytes.len() };
+            Lane { rest: bytes.get(lane * part + before..end).unwrap_or_default(), end, words: Vec::new() }
+        })
     }
 
-    /// The same for all parts, as long as none is at its end.
-    fn next_steps(&self, bytes: &[u8], lanes: &[Lane; PARTS]) -> Option<[usize; PARTS]> {
-        let mut steps = [0; PARTS];
-        for (lane, step) in lanes.iter().zip(&mut steps) {
-            *step = self.next_step(bytes, lane)?;
-        }
-        Some(steps)
+    /// Returns how far the next window of a part may be that is a word's, or nothing behind its last one.
+    fn next_step(&self, lane: &Lane<'_>) -> Option<usize> {
+        self.steps.get(sum_of_three(*lane.rest.first_chunk()?)).copied().map(usize::from)
     }
 
     /// Looks whether a window is that of a word, and goes on behind it, or in the next line.
-    fn stop(&self, bytes: &[u8], lane: &mut Lane) {
-        let Some(word) = self.word_around(bytes, lane.at) else {
-            lane.at += 1;
-            return;
-        };
+    fn stop(&self, bytes: &[u8], lane: &mut Lane<'_>) {
+        let at = lane.end + MIN_WINDOW - lane.rest.len() - self.window;
+        let Some(word) = self.word_around(bytes, at) else { return lane.step(1) };
         lane.words.push(word);
-        let rest = bytes.get(lane.at..).unwrap_or_default();
-        lane.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+        let rest = bytes.get(at..).unwrap_or_default();
+        lane.step(memchr::memchr(b'\n', rest).unwrap_or(rest.len()));
     }
 
     /// Returns where the word starts whose window starts at a byte.
