@@ -31,5 +31,5 @@ pub mod xml;
 
 pub use by_name::ByName;
 pub use edit::{Edit, EditError, EditSet};
-pub use lines::{LineIndex, Position};
+pub use lines::{LineIndex, Position, Positions};
 pub use text::{Decoded, Encoding, SharedText, Span, TextError, decode, encode};

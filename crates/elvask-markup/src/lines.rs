@@ -1,5 +1,7 @@
 //! From byte offsets to lines and columns.
 
+use std::cell::{Cell, OnceCell};
+
 use serde::Serialize;
 
 /// A place in a text as a person counts: both numbers from 1, columns in characters, a byte order mark not counted.
@@ -47,6 +49,42 @@ pub fn line_behind(text: &str, known: (usize, usize), offset: usize) -> Option<u
     let between = text.as_bytes().get(known.0..offset).filter(|between| between.len() <= NEAR)?;
     let is_usual = memchr::memchr(b'\r', between).is_none();
     is_usual.then(|| known.1 + memchr::memchr_iter(b'\n', between).count())
+}
+
+/// Tells the places of a text of which mostly few are asked for: an index is made when it is worth its while.
+#[derive(Debug)]
+pub struct Positions<'t> {
+    text: &'t str,
+    /// How many places may still be told without an index.
+    left: Cell<usize>,
+    index: OnceCell<LineIndex>,
+}
+
+/// Of a text so many places are told by counting: an index takes as long as counting the lines before ten places or more.
+const FEW: usize = 10;
+
+impl<'t> Positions<'t> {
+    /// Takes a text.
+    #[must_use]
+    pub fn new(text: &'t str) -> Self {
+        let is_usual = memchr::memchr(b'\r', text.as_bytes()).is_none();
+        Positions { text, left: Cell::new(if is_usual { FEW } else { 0 }), index: OnceCell::new() }
+    }
+
+    /// Returns line and column of a byte offset, as [`LineIndex::position`] does.
+    #[must_use]
+    pub fn of(&self, offset: usize) -> Position {
+        let before = self.text.as_bytes().get(..offset).unwrap_or(self.text.as_bytes());
+        let Some(left) = self.left.get().checked_sub(1) else {
+            return self.index.get_or_init(|| LineIndex::new(self.text)).position(self.text, offset);
+        };
+        self.left.set(left);
+        let line = memchr::memchr_iter(b'\n', before).count() + 1;
+        let start = memchr::memrchr(b'\n', before).map_or(0, |end| end + 1);
+        let marks = usize::from(line == 1 && !before.is_empty() && self.text.starts_with('\u{FEFF}'));
+        let characters = characters_in(before.get(start..).unwrap_or_default());
+        Position { line, column: characters.saturating_sub(marks) + 1 }
+    }
 }
 
 impl LineIndex {
@@ -151,6 +189,18 @@ mod tests {
         let far = "\n".repeat(NEAR + 1);
         assert_eq!(line_behind(&far, (0, 1), far.len()), None);
         assert_eq!(line_behind(&far, (1, 2), far.len()), Some(NEAR + 2));
+    }
+
+    #[test]
+    fn the_first_places_and_those_behind_them_are_told_alike() {
+        for text in ["", "a", "a\nb\n", "\n\n", "a\r\nb\rc\n", "\u{FEFF}\u{e9}\n\u{e9}x", "\u{FEFF}"] {
+            let index = LineIndex::new(text);
+            let positions = Positions::new(text);
+            for offset in (0..text.len() + 3).chain((0..text.len() + 3).rev()) {
+                assert_eq!(positions.of(offset), index.position(text, offset), "{text:?} {offset}");
+                assert_eq!(Positions::new(text).of(offset), index.position(text, offset), "{text:?} {offset}");
+            }
+        }
     }
 
     #[test]

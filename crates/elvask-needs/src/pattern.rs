@@ -4,6 +4,7 @@ use std::ops::Range;
 use std::sync::OnceLock;
 
 use memchr::memmem::Finder;
+use regex_automata::Input;
 use regex_automata::meta::{Config, Regex};
 use regex_automata::util::captures::Captures;
 use regex_automata::util::syntax;
@@ -25,8 +26,12 @@ impl Pattern {
 
     /// Says whether a text holds one of the words without which nothing matches.
     pub(crate) fn may_match(&self, text: &str) -> bool {
-        let finders = self.finders.get_or_init(|| self.words.iter().map(|word| Finder::new(word.as_bytes())).collect());
+        let finders = self.finders();
         finders.is_empty() || finders.iter().any(|word| word.find(text.as_bytes()).is_some())
+    }
+
+    fn finders(&self) -> &[Finder<'static>] {
+        self.finders.get_or_init(|| self.words.iter().map(|word| Finder::new(word.as_bytes())).collect())
     }
 
     /// Returns the pattern for a text that may match.
@@ -49,6 +54,35 @@ impl Pattern {
     pub(crate) fn captures_iter<'t>(&self, text: &'t str) -> impl Iterator<Item = Found<'t>> {
         let pattern = self.on(text).into_iter();
         pattern.flat_map(move |pattern| pattern.captures_iter(text)).map(move |parts| Found { text, parts })
+    }
+
+    /// Goes through the matches in the lines of a text that hold one of the pattern's words. It must have some, and no match go over a line.
+    pub(crate) fn captures_on_lines<'t>(&self, text: &'t str) -> impl Iterator<Item = Found<'t>> {
+        let lines = self.lines(text);
+        let pattern = (!lines.is_empty()).then(|| self.on(text)).flatten();
+        lines
+            .into_iter()
+            .filter_map(move |line| Some(pattern?.captures_iter(Input::new(text).span(line))))
+            .flatten()
+            .map(move |parts| Found { text, parts })
+    }
+
+    /// Returns the lines that hold one of the words, in order.
+    fn lines(&self, text: &str) -> Vec<Range<usize>> {
+        let bytes = text.as_bytes();
+        let mut places: Vec<usize> = self.finders().iter().flat_map(|word| word.find_iter(bytes)).collect();
+        places.sort_unstable();
+        let mut lines: Vec<Range<usize>> = Vec::new();
+        for at in places {
+            if lines.last().is_none_or(|line| line.end < at)
+                && let Some((before, rest)) = bytes.split_at_checked(at)
+            {
+                let start = memchr::memrchr(b'\n', before).map_or(0, |end| end + 1);
+                let end = memchr::memchr(b'\n', rest).map_or(bytes.len(), |end| at + end);
+                lines.push(start..end);
+            }
+        }
+        lines
     }
 
     /// The same where their parts do not matter.
@@ -149,6 +183,39 @@ mod tests {
         assert_eq!(level("a\nminSdk = 24"), Some("24".to_owned()));
         assert_eq!(level("éminSdk = 24"), None, "a letter outside of ASCII is not part of a name");
         assert_eq!(LEVEL.find_iter("minSdk 1\nmaxSdk 2").count(), 2);
+    }
+
+    #[test]
+    fn on_lines_the_same_is_found_as_in_all_of_a_text() {
+        static LEVEL: Pattern = Pattern::new(r"(?m)^[ \t]*(\w+)Sdk\b[ \t=]*([0-9]+)$|<(\w+)", &["Sdk", "<"]);
+        let lines = [
+            "minSdk = 24",
+            "",
+            "a <b> minSdk 1",
+            "  maxSdk 2",
+            "x minSdk 3",
+            "minSdk 4 ",
+            "no\r",
+            "<é <d <e",
+            "min\nSdk 5",
+        ];
+        let (mut number, mut matches) = (1_usize, 0);
+        for count in 0..400 {
+            let text: Vec<&str> = (0..count % 9)
+                .map(|_| {
+                    number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
+                    lines[(number >> 40) % lines.len()]
+                })
+                .collect();
+            let text = text.join("\n");
+            let shown = |found: Found<'_>| {
+                (0..4).map(|at| found.get(at).map(|part| (part.start(), part.end()))).collect::<Vec<_>>()
+            };
+            let on_lines: Vec<_> = LEVEL.captures_on_lines(&text).map(shown).collect();
+            assert_eq!(on_lines, LEVEL.captures_iter(&text).map(shown).collect::<Vec<_>>(), "{text}");
+            matches += on_lines.len();
+        }
+        assert!(matches > 400, "{matches}");
     }
 
     #[test]

@@ -81,7 +81,7 @@ pub(super) fn read_gradle(text: &str, shown: &str, around: &Around<'_>, found: &
     let mut told = false;
     // What is written twice comes to the same both times.
     let mut known: HashMap<&str, Option<Stated>> = HashMap::new();
-    for captured in LOWEST_LEVEL.captures_iter(&plain).take(MAX_STATEMENTS) {
+    for captured in LOWEST_LEVEL.captures_on_lines(&plain).take(MAX_STATEMENTS) {
         let (Some(whole), Some(expression)) = (captured.get(0), captured.get(1)) else { continue };
         let at = whole.start() + whole.as_str().find("minSdk").unwrap_or(0);
         let written = expression.as_str().trim().trim_end_matches([';', '}', ' ']).trim_end();
@@ -308,7 +308,7 @@ fn call(text: &str) -> Option<(&str, &str)> {
 
 /// Returns the namespace that a Gradle script states.
 pub(super) fn namespace(text: &str) -> Option<String> {
-    Some(NAMESPACE.captures(text)?.get(1)?.as_str().to_owned())
+    Some(NAMESPACE.captures_on_lines(text).next()?.get(1)?.as_str().to_owned())
 }
 
 /// Returns the manifests that a script names in place of the usual one, in the branch that today's tools take; none where it
@@ -375,7 +375,7 @@ pub(super) fn modules(text: &str) -> Vec<String> {
         return Vec::new();
     }
     let plain = without_comments(text);
-    MODULE.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
+    MODULE.captures_on_lines(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
 }
 
 /// Returns the artifacts of repositories that a Gradle script depends on, by group and name.
@@ -384,7 +384,7 @@ pub(super) fn artifacts(text: &str) -> Vec<String> {
         return Vec::new();
     }
     let plain = without_comments(text);
-    ARTIFACT.captures_iter(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
+    ARTIFACT.captures_on_lines(&plain).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
 }
 
 /// Says whether a source file in Kotlin or Java is part of what ships: not in a source set of tests, or of a build type that
@@ -425,7 +425,7 @@ pub(super) fn ships(shown: &str, scripts: &[(&super::walk::PackageFile, String)]
 /// Reads the lowest version of iOS in the description of a pod.
 pub(super) fn read_podspec(text: &str, shown: &str, found: &mut Found) {
     for form in &POD_VERSION {
-        let Some(captured) = form.captures(text) else { continue };
+        let Some(captured) = form.captures_on_lines(text).next() else { continue };
         let (Some(whole), Some(written)) = (captured.get(0), captured.get(1)) else { continue };
         let at = whole.start() + whole.as_str().len() - whole.as_str().trim_start().len();
         let written = written.as_str().trim().trim_end_matches([';', '}']).trim();
@@ -455,7 +455,7 @@ fn version_of(written: &str) -> Option<Version> {
 
 /// Reads the lowest version of iOS in `Package.swift`.
 pub(super) fn read_swift_package(text: &str, shown: &str, found: &mut Found) {
-    let Some(captured) = SWIFT_VERSION.captures(text) else {
+    let Some(captured) = SWIFT_VERSION.captures_on_lines(text).next() else {
         return;
     };
     let Some(whole) = captured.get(0) else { return };

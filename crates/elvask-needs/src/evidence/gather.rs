@@ -172,17 +172,17 @@ fn join(all: &mut Vec<Learned>, learned: Learned) {
         return all.push(learned);
     };
     let kind = |one: &Learned| one.citations.first().map_or(EvidenceKind::Platform, |citation| citation.kind);
-    let (mut first, second) = match weight(kind(&learned)) < weight(kind(known)) {
-        true => (learned, known.clone()),
-        false => (known.clone(), learned),
-    };
+    let (first, mut second) = (known, learned);
+    if weight(kind(&second)) < weight(kind(first)) {
+        std::mem::swap(first, &mut second);
+    }
     let optional_in_notes = |one: &Learned| kind(one) == EvidenceKind::Readme && one.strength == Strength::Optional;
     let android = first.need.platform() == Platform::Android;
     // What the notes call optional is not sure to be needed because the code can do it; on iOS it is all the same.
     let called_optional = android
         && first.one_of.is_none()
         && second.one_of.is_none()
-        && (optional_in_notes(&first) || optional_in_notes(&second))
+        && (optional_in_notes(first) || optional_in_notes(&second))
         && !first.brought;
     if second.strength < first.strength {
         first.one_of.clone_from(&second.one_of);
@@ -195,9 +195,9 @@ fn join(all: &mut Vec<Learned>, learned: Learned) {
         first.when = Default::default();
     }
     first.brought |= second.brought;
-    let kinds = (kind(&first), kind(&second));
+    let kinds = (kind(first), kind(&second));
     first.shown.join(second.shown);
-    first.need = joined_need(first.need, second.need, kinds);
+    first.need = joined_need(first.need.clone(), second.need, kinds);
     for citation in second.citations {
         if first.citations.iter().any(|known| known.file == citation.file && known.line == citation.line) {
             continue;
@@ -216,7 +216,6 @@ fn join(all: &mut Vec<Learned>, learned: Learned) {
         }
     }
     first.citations.sort_by_key(|citation| weight(citation.kind));
-    *known = first;
 }
 
 fn same_thing(one: &Learned, other: &Learned) -> bool {

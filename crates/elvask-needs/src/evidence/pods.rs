@@ -55,7 +55,16 @@ pub(super) struct Descriptions(Vec<Description>);
 
 static STATEMENT: Pattern = Pattern::new(
     r"(\w+)\.(?:(ios|osx|macos|tvos|watchos|visionos)\.)?(source_files|exclude_files|default_subspecs?|dependency|vendored_frameworks?|vendored_librar(?:y|ies)|subspec|test_spec|app_spec)\b",
-    &[],
+    &[
+        "source_files",
+        "exclude_files",
+        "default_subspec",
+        "dependency",
+        "vendored_",
+        "subspec",
+        "test_spec",
+        "app_spec",
+    ],
 );
 static VARIABLE: Pattern = Pattern::new(r"do\s*\|\s*(\w+)\s*\|", &["|"]);
 
@@ -63,19 +72,19 @@ static VARIABLE: Pattern = Pattern::new(r"do\s*\|\s*(\w+)\s*\|", &["|"]);
 pub(crate) fn without_comments(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for line in text.lines() {
-        let mut quote = None;
-        let mut end = line.len();
-        for (at, letter) in line.char_indices() {
-            match (quote, letter) {
-                (None, '"' | '\'') => quote = Some(letter),
-                (Some(open), letter) if open == letter => quote = None,
-                (None, '#') => {
-                    end = at;
-                    break;
+        // Most lines hold no such sign at all.
+        let comment = || {
+            let mut quote = None;
+            line.bytes().position(|byte| {
+                match (quote, byte) {
+                    (None, b'"' | b'\'') => quote = Some(byte),
+                    (Some(open), byte) if open == byte => quote = None,
+                    _ => {}
                 }
-                _ => {}
-            }
-        }
+                quote.is_none() && byte == b'#'
+            })
+        };
+        let end = memchr::memchr(b'#', line.as_bytes()).and_then(|_| comment()).unwrap_or(line.len());
         out.push_str(line.get(..end).unwrap_or_default());
         out.push('\n');
     }
@@ -134,7 +143,7 @@ impl Descriptions {
         // The variables of the blocks, with the section that each stands for at that place.
         let mut bound: Vec<(String, usize)> = Vec::new();
         let mut default = None;
-        for found in STATEMENT.captures_iter(&plain) {
+        for found in STATEMENT.captures_on_lines(&plain) {
             let (Some(whole), Some(variable), Some(word)) = (found.get(0), found.get(1), found.get(3)) else {
                 continue;
             };

@@ -11,7 +11,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind, StartKind};
-use elvask_markup::LineIndex;
+use elvask_markup::Positions;
 use elvask_platform::native::{Clue, Family, Symbol, symbols};
 use elvask_platform::{Strength, android, ios};
 use memchr::memmem;
@@ -143,10 +143,10 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
         return;
     }
     let text = std::str::from_utf8(bytes).map_or_else(|_| String::from_utf8_lossy(bytes), Cow::Borrowed);
-    let positions = match &text {
+    let places = match &text {
         Cow::Borrowed(_) => matches,
         // What is not text was replaced, so the places are others.
-        Cow::Owned(text) => places(family, text.as_bytes()),
+        Cow::Owned(text) => self::places(family, text.as_bytes()),
     };
     let Some(automaton) = automaton(family) else { return };
     let nests = shown.ends_with(".swift") || shown.ends_with(".kt");
@@ -155,10 +155,9 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
         Family::Apple => conditions(&text, &stretches),
         Family::Jvm => Conditions::default(),
     };
-    let lines = LineIndex::new(&text);
     let file = Source {
         text: &text,
-        lines,
+        positions: Positions::new(&text),
         shown,
         family,
         pod,
@@ -168,7 +167,7 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
         words: RefCell::default(),
     };
     let mut seen: HashMap<(usize, &str), usize> = HashMap::new();
-    for (pattern, start, end) in positions {
+    for (pattern, start, end) in places {
         let often = seen.entry((pattern, file.name_at(end))).or_default();
         *often += 1;
         if *often > MAX_PLACES {
@@ -198,7 +197,7 @@ struct Asked {
 
 struct Source<'t> {
     text: &'t str,
-    lines: LineIndex,
+    positions: Positions<'t>,
     shown: &'t str,
     family: Family,
     pod: Option<&'t str>,
@@ -215,7 +214,7 @@ impl Source<'_> {
     }
 
     fn citation(&self, at: usize) -> Citation {
-        Citation::on_line(EvidenceKind::Source, self.shown, self.text, self.lines.position(self.text, at), at)
+        Citation::on_line(EvidenceKind::Source, self.shown, self.text, self.positions.of(at), at)
     }
 
     /// Says whether a name stands by itself, and not in a line that merely brings it in.

@@ -145,16 +145,16 @@ fn declared_in(line: &str) -> Option<&str> {
         return None;
     }
     // Macros and builders that hand a method to scripts name it in their brackets.
-    let behind = |before: &str, first: &str| {
-        let mut brackets = memchr::memchr_iter(b'(', plain.as_bytes());
-        brackets.find_map(|at| {
-            plain
-                .get(at + 1..)?
-                .strip_prefix(first)
-                .filter(|_| plain.get(..at).is_some_and(|all| all.ends_with(before)))
-        })
-    };
-    if let Some(rest) = behind("METHOD", "").or_else(|| behind("Function", "\"")) {
+    let (mut macros, mut builders) = (None, None);
+    for at in memchr::memchr_iter(b'(', plain.as_bytes()) {
+        let Some((before, inside)) = plain.split_at_checked(at) else { continue };
+        match before.as_bytes().last() {
+            Some(b'D') if macros.is_none() && before.ends_with("METHOD") => macros = inside.get(1..),
+            Some(b'n') if builders.is_none() && before.ends_with("Function") => builders = inside.strip_prefix("(\""),
+            _ => {}
+        }
+    }
+    if let Some(rest) = macros.or(builders) {
         let rest = rest.trim_start();
         return rest.get(..word(rest)).filter(|name| !name.is_empty());
     }
@@ -197,7 +197,7 @@ pub(super) fn is_declaration(text: &str, start: usize, end: usize) -> bool {
 
 /// Says whether a text declares a function of a name itself.
 pub(super) fn declares(text: &str, name: &str) -> bool {
-    text.match_indices(name).any(|(at, _)| {
+    memchr::memmem::find_iter(text.as_bytes(), name).any(|at| {
         let whole = !at.checked_sub(1).and_then(|at| text.as_bytes().get(at)).is_some_and(|byte| is_name(*byte))
             && !text.as_bytes().get(at + name.len()).is_some_and(|byte| is_name(*byte));
         whole && is_declaration(text, at, at + name.len())
