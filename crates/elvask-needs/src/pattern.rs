@@ -137,8 +137,9 @@ impl<'t> Part<'t> {
 fn made(pattern: &str) -> Option<Regex> {
     let ascii = pattern.replace(r"\b", r"(?-u:\b)").replace(r"\w", "[0-9A-Za-z_]").replace(r"\s", r"[ \t\n\r\x0B\x0C]");
     let bytes = syntax::Config::new().unicode(knows_letters(&ascii)).utf8(false);
-    // Nothing is searched for first: a text is known to hold one of the words, and making what searches would take most of the time.
-    let config = Config::new().auto_prefilter(false).utf8_empty(false);
+    // Neither is a word searched for first, as a text is known to hold one, nor are tables made on the way: texts are lines and clauses, and
+    // all that would take longer to make than it saves.
+    let config = Config::new().auto_prefilter(false).hybrid(false).utf8_empty(false);
     let made = Regex::builder().syntax(bytes).configure(config).build(&ascii);
     debug_assert!(made.is_ok(), "{pattern}: {made:?}");
     made.ok()

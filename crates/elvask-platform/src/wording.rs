@@ -165,7 +165,7 @@ impl HeadingKinds {
     #[must_use]
     pub fn of(heading: &str, words: &[&str]) -> Self {
         static BY_WORD: OnceLock<QuickMap<&str, u16>> = OnceLock::new();
-        static PHRASES: OnceLock<Vec<(&str, u16)>> = OnceLock::new();
+        static PHRASES: OnceLock<Vec<Vec<(&str, u16)>>> = OnceLock::new();
         let of_headings = || {
             let kinds = note_word_rows().iter().enumerate().skip(NoteWords::SetupHeading as usize);
             kinds.flat_map(|(kind, forms)| forms.iter().map(move |form| (*form, 1_u16 << kind)))
@@ -177,15 +177,23 @@ impl HeadingKinds {
             }
             by_word
         });
-        let phrases = PHRASES.get_or_init(|| of_headings().filter(|(form, _)| form.contains(' ')).collect());
+        // By their first bytes: in so short a text a walk is quicker than a search.
+        let phrases = PHRASES.get_or_init(|| {
+            let mut phrases = vec![Vec::new(); 256];
+            for (form, kind) in of_headings().filter(|(form, _)| form.contains(' ')) {
+                let first = form.bytes().next().map(usize::from);
+                if let Some(of_first) = first.and_then(|first| phrases.get_mut(first)) {
+                    of_first.push((form, kind));
+                }
+            }
+            phrases
+        });
         let of_words = words.iter().filter_map(|word| by_word.get(word)).fold(0, |all, kinds| all | kinds);
-        // In so short a text a walk is quicker than a search.
-        let holds = |phrase: &str| {
-            let first = phrase.as_bytes().first();
-            let mut parts = heading.as_bytes().windows(phrase.len());
-            parts.any(|part| part.first() == first && part == phrase.as_bytes())
-        };
-        let of_phrases = phrases.iter().filter(|(phrase, _)| words.len() > 1 && holds(phrase));
+        let parts = (words.len() > 1).then(|| (0..heading.len()).filter_map(|at| heading.as_bytes().get(at..)));
+        let of_phrases = parts.into_iter().flatten().flat_map(|part| {
+            let of_first = part.first().and_then(|first| phrases.get(usize::from(*first)));
+            of_first.into_iter().flatten().filter(move |(phrase, _)| part.starts_with(phrase.as_bytes()))
+        });
         HeadingKinds(of_phrases.fold(of_words, |all, (_, kind)| all | kind))
     }
 

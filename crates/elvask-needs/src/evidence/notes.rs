@@ -240,8 +240,11 @@ impl Reader<'_, '_> {
         })
     }
 
-    fn said_above(&self) -> String {
-        self.headings.iter().map(|heading| heading.text.to_lowercase()).collect::<Vec<_>>().join(" ")
+    /// Returns what headings, a list and a table around a text say, in small letters.
+    fn said_around(&self, around: &Around) -> String {
+        let above = self.headings.iter().map(|heading| heading.lower.as_str()).collect::<Vec<_>>().join(" ");
+        let list = around.list_intro.as_deref().unwrap_or_default().to_lowercase();
+        format!("{above} {list} {}", around.table_head.as_deref().unwrap_or_default())
     }
 
     /// Judges what was said in a paragraph or an entry of a list.
@@ -288,20 +291,16 @@ impl Reader<'_, '_> {
             return;
         }
         let parts = if table { vec![(0, prose.text.as_str())] } else { clauses(&prose.text) };
-        let above = self.said_above();
-        let context = format!(
-            "{above} {} {}",
-            around.list_intro.as_deref().unwrap_or_default().to_lowercase(),
-            around.table_head.as_deref().unwrap_or_default()
-        );
+        let mut context = None;
+        let whole = parts.len() == 1;
         for (start, clause) in parts {
             self.look_back(clause);
             // Nor do most clauses of the others.
-            if !names || !helped && !NAMING.may_be_in(clause) {
-                debug_assert!(mentions(clause, &context).is_empty(), "{clause}");
+            if !names || !helped && !whole && !NAMING.may_be_in(clause) {
+                debug_assert!(mentions(clause, &self.said_around(around)).is_empty(), "{clause}");
                 continue;
             }
-            let mentioned = mentions(clause, &context);
+            let mentioned = mentions(clause, context.get_or_insert_with(|| self.said_around(around)));
             if mentioned.is_empty() {
                 continue;
             }

@@ -8,6 +8,8 @@ use super::*;
 pub(super) struct Heading {
     pub(super) level: HeadingLevel,
     pub(super) text: String,
+    /// The same in small letters.
+    pub(super) lower: String,
     pub(super) section: Section,
     /// Whether it may help a name below it to be one.
     pub(super) helps: bool,
@@ -16,7 +18,8 @@ pub(super) struct Heading {
 
 impl Heading {
     pub(super) fn new(level: HeadingLevel, section: Section, text: String) -> Self {
-        Heading { level, section, helps: HELPING.may_be_in(&text), optional: OnceCell::new(), text }
+        let (lower, helps) = (text.to_lowercase(), HELPING.may_be_in(&text));
+        Heading { level, section, helps, optional: OnceCell::new(), lower, text }
     }
 
     /// Says whether it makes what stands below it optional.
@@ -68,6 +71,11 @@ pub(super) struct Prose {
 
 impl Prose {
     pub(super) fn push(&mut self, text: &str, at: usize) {
+        // What most paragraphs come to.
+        if self.starts.is_empty() {
+            self.starts.reserve(8);
+            self.text.reserve(text.len().max(128));
+        }
         self.starts.push((self.text.len(), at));
         self.text.push_str(text);
     }
