@@ -392,6 +392,11 @@ fn quote(text: &str, at: usize) -> String {
     // A line that is longer than anybody reads is cut first, so that it costs no more than others.
     let line = text.get(start..end).unwrap_or_default().trim_start();
     let line = line.get(..line.floor_char_boundary(MAX_QUOTE * 8)).unwrap_or_default().trim_end();
+    // Most lines can be shown as they are.
+    if line.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+        let cut = line.get(..MAX_QUOTE).filter(|cut| cut.len() < line.len());
+        return cut.map_or_else(|| line.to_owned(), |cut| format!("{cut}…"));
+    }
     let line = line
         .chars()
         .map(|character| if elvask_markup::text::is_hidden(character) || character == '\t' { ' ' } else { character });
@@ -424,5 +429,24 @@ impl When {
             && self.min_level.as_ref().is_none_or(|range| levels.min.is_none_or(|min| range.holds(min)))
             && self.ios_version.as_ref().is_none_or(|range| levels.ios.is_none_or(|ios| range.can_hold_from(ios)))
             && self.variant.as_ref().is_none_or(|pattern| fits_pattern(pattern, &levels.variant))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_is_quoted_as_it_can_be_shown() {
+        let line = |text: &str| quote(&format!("first\n{text}\nlast"), 6);
+        assert_eq!(line("  a <b>  "), "a <b>");
+        assert_eq!(line("a\tb\u{7f}\u{202e}c\r"), "a b  c");
+        for letter in ["x", "\u{e9}"] {
+            assert_eq!(line(&letter.repeat(MAX_QUOTE)), letter.repeat(MAX_QUOTE));
+            assert_eq!(line(&letter.repeat(MAX_QUOTE + 1)), letter.repeat(MAX_QUOTE) + "…");
+            assert_eq!(line(&letter.repeat(MAX_QUOTE * 9)), letter.repeat(MAX_QUOTE) + "…");
+        }
+        assert_eq!(quote("", 0), "");
+        assert_eq!(quote("\u{e9}", 1), "\u{e9}", "inside of a letter");
     }
 }

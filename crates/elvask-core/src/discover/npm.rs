@@ -38,7 +38,7 @@ impl LayoutSpec for Npm {
             name,
             version,
             root: Some(folder.to_owned()),
-            platforms: native_platforms(loading.files, folder),
+            platforms: native_platforms(loading.files, folder, &loading.files.list(folder)),
             peers: own.peers.into_keys().collect(),
             brings: own.dependencies.into_keys().collect(),
             ..Package::default()
@@ -212,9 +212,8 @@ fn read_package(
     found
 }
 
-/// Returns the platforms that a package has native code for, as its folders tell.
-fn native_platforms(files: &dyn Files, root: &Path) -> Vec<Platform> {
-    let names = files.list(root);
+/// Returns the platforms that a package has native code for, as its folders tell; `names` are those in its own.
+fn native_platforms(files: &dyn Files, root: &Path, names: &[(String, FileKind)]) -> Vec<Platform> {
     let folder = |wanted: &str| names.iter().any(|(name, kind)| name == wanted && *kind == FileKind::Folder);
     let mut platforms = Vec::new();
     let built = |file: &str| files.is_file(&root.join("android").join(file));

@@ -1,10 +1,11 @@
 //! Files of which each folder is listed once.
 
-use std::collections::HashMap;
 use std::ffi::{CStr, OsStr, OsString};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
+
+use elvask_platform::hash::QuickMap;
 
 use super::{Entry, FileKind, Files, Stamp};
 
@@ -13,9 +14,9 @@ use super::{Entry, FileKind, Files, Stamp};
 pub struct Listed<'f> {
     below: &'f dyn Files,
     /// By their paths as they are written, which is quicker to look up than part by part.
-    folders: RwLock<HashMap<OsString, Arc<[Entry]>>>,
+    folders: RwLock<QuickMap<OsString, Arc<[Entry]>>>,
     /// Where paths really lead.
-    reals: RwLock<HashMap<OsString, Arc<Path>>>,
+    reals: RwLock<QuickMap<OsString, Arc<Path>>>,
 }
 
 impl<'f> Listed<'f> {

@@ -1,7 +1,7 @@
 //! What packages list in their `package.json`, and what their folders tell, remembered until one of these changes.
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, OnceLock};
@@ -9,6 +9,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use elvask_needs::evidence::{Cache, Evidence, Youngest, keep, recall_kept, recall_learnt_beside, state_of};
 use elvask_needs::sheet;
 use elvask_platform::Platform;
+use elvask_platform::hash::QuickMap;
 use elvask_project::files::{Files, Watched, shown};
 use elvask_project::source::read_text;
 use elvask_project::threads;
@@ -61,7 +62,7 @@ impl Inside {
         let names = files.list(root);
         let has = |fits: &dyn Fn(&str) -> bool| names.iter().any(|(name, _)| fits(name));
         Inside {
-            platforms: native_platforms(files, root),
+            platforms: native_platforms(files, root, &names),
             // On some disks a file has its name in any letters.
             sheet: has(&|name| name.eq_ignore_ascii_case(sheet::FILE_NAME)),
             linker_settings: has(&|name| name.ends_with("module.config.json")),
@@ -104,7 +105,7 @@ pub(super) struct AllLists<'c> {
     /// What files showed is recalled too.
     with_evidence: bool,
     /// By their packages' folders.
-    known: HashMap<String, Known>,
+    known: QuickMap<String, Known>,
     fresh: Mutex<BTreeMap<String, Kept>>,
 }
 

@@ -2,11 +2,11 @@
 //!
 //! Source: "Modules: CommonJS modules", section "Loading from `node_modules` folders", of the runtime's documentation.
 
-use std::collections::HashMap;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock, RwLock};
 
+use elvask_platform::hash::QuickMap;
 use elvask_project::files::Files;
 
 /// Finds packages by name, from any number of threads.
@@ -16,9 +16,10 @@ pub(super) struct Resolver<'f> {
     known: &'f (dyn Fn(&Path) -> bool + Sync),
     /// The folder of the app, where no link leads to it: a path below it is followed only where its folder has a link.
     root: Option<PathBuf>,
-    folders: RwLock<HashMap<PathBuf, Option<Arc<Folder>>>>,
+    /// By their paths as they are written.
+    folders: RwLock<QuickMap<OsString, Option<Arc<Folder>>>>,
     /// What is above the folders in a folder.
-    chains: RwLock<HashMap<OsString, Arc<[FolderAt]>>>,
+    chains: RwLock<QuickMap<OsString, Arc<[FolderAt]>>>,
 }
 
 /// A folder of packages, and where it is.
@@ -32,7 +33,7 @@ pub(super) struct FolderAt {
 struct Folder {
     /// Where it really is.
     real: PathBuf,
-    entries: HashMap<String, Entry>,
+    entries: QuickMap<String, Entry>,
 }
 
 struct Entry {
@@ -125,7 +126,7 @@ impl<'f> Resolver<'f> {
     }
 
     fn folder(&self, path: &Path) -> Option<Arc<Folder>> {
-        if let Some(known) = self.folders.read().ok().and_then(|folders| folders.get(path).cloned()) {
+        if let Some(known) = self.folders.read().ok().and_then(|folders| folders.get(path.as_os_str()).cloned()) {
             return known;
         }
         let entries = self.files.entries(path);
@@ -135,7 +136,7 @@ impl<'f> Resolver<'f> {
             Arc::new(Folder { real: self.real(path), entries: entries.collect() })
         });
         if let Ok(mut folders) = self.folders.write() {
-            return folders.entry(path.to_owned()).or_insert(folder).clone();
+            return folders.entry(path.as_os_str().to_owned()).or_insert(folder).clone();
         }
         folder
     }
