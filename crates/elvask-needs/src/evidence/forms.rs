@@ -1,6 +1,7 @@
 //! Many patterns over many short texts: one search finds the words with which patterns start, and only those patterns are tried, and
 //! made, whose words are there.
 
+use std::ops::Range;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
@@ -17,27 +18,35 @@ pub(super) struct Forms {
     words: Option<AhoCorasick>,
     /// The pattern that each word belongs to.
     of_word: Vec<usize>,
-    forms: Vec<(String, OnceLock<Option<BoundedBacktracker>>)>,
+    forms: Vec<Form>,
+}
+
+struct Form {
+    pattern: String,
+    /// It matches just the words that it starts with.
+    whole: bool,
+    made: OnceLock<Option<BoundedBacktracker>>,
 }
 
 /// Where in a text patterns may start.
 pub(super) struct Starts {
     /// The patterns that may, as bits.
     forms: u128,
-    /// Each with a place, the places that end first before others.
-    places: Vec<(usize, usize)>,
+    /// Each with the bytes of a word that it starts with, those that end first before others.
+    places: Vec<(usize, Range<usize>)>,
 }
 
 impl Forms {
-    /// Takes patterns in, in their order, each with the words that it starts with, an [`END`] behind each. What starts with no word, or is
-    /// not a pattern, matches nothing.
+    /// Takes patterns in, in their order, each with the words that it starts with, an [`END`] behind each, and a [`WHOLE`] before all of them
+    /// where it matches just these. What starts with no word, or is not a pattern, matches nothing.
     pub(super) fn new<'t>(patterns: impl IntoIterator<Item = (&'t str, &'t str)>) -> Self {
         let mut all = Forms { words: None, of_word: Vec::new(), forms: Vec::new() };
         let mut words: Vec<&str> = Vec::new();
         for (at, (pattern, starts)) in patterns.into_iter().take(128).enumerate() {
-            words.extend(starts.split_terminator(END));
+            let whole = starts.starts_with(WHOLE);
+            words.extend(starts.trim_start_matches(WHOLE).split_terminator(END));
             all.of_word.resize(words.len(), at);
-            all.forms.push((pattern.to_owned(), OnceLock::new()));
+            all.forms.push(Form { pattern: pattern.to_owned(), whole, made: OnceLock::new() });
         }
         all.words = AhoCorasick::new(words).ok();
         debug_assert!(all.words.is_some(), "the words can be searched for");
@@ -50,7 +59,7 @@ impl Forms {
         for found in self.words.iter().flat_map(|words| words.find_overlapping_iter(text)) {
             if let Some(form) = self.of_word.get(found.pattern().as_usize()) {
                 starts.forms |= 1 << form;
-                starts.places.push((*form, found.start()));
+                starts.places.push((*form, found.range()));
             }
         }
         starts
@@ -58,16 +67,21 @@ impl Forms {
 
     /// Says whether a pattern, by its place, matches in a text, of which it is known where patterns may start.
     pub(super) fn is_in(&self, form: usize, text: &[u8], starts: &Starts) -> bool {
-        let Some(pattern) = self.form(form, starts) else { return false };
+        let mut words = starts.of(form);
+        let Some(form) = self.form(form, starts) else { return false };
+        if form.whole {
+            return words.any(|word| form.fits(text, word));
+        }
+        let Some(pattern) = form.pattern() else { return false };
         let mut cache = pattern.create_cache();
-        starts.of(form).any(|at| pattern.try_is_match(&mut cache, input(text, at)).unwrap_or(false))
+        words.any(|word| pattern.try_is_match(&mut cache, input(text, word.start)).unwrap_or(false))
     }
 
     /// Returns a text with each match of a pattern replaced by a blank; nothing where there is none.
     pub(super) fn taken_out(&self, form: usize, text: &[u8], starts: &Starts) -> Option<Vec<u8>> {
-        let pattern = self.form(form, starts)?;
+        let pattern = self.form(form, starts)?.pattern()?;
         let mut cache = pattern.create_cache();
-        let mut places: Vec<usize> = starts.of(form).collect();
+        let mut places: Vec<usize> = starts.of(form).map(|word| word.start).collect();
         places.sort_unstable();
         let mut rest: Vec<u8> = Vec::new();
         let mut from = 0;
@@ -88,15 +102,30 @@ impl Forms {
     }
 
     /// Returns a pattern where it may start anywhere.
-    fn form(&self, form: usize, starts: &Starts) -> Option<&BoundedBacktracker> {
-        let (pattern, made) = (starts.forms >> form & 1 == 1).then(|| self.forms.get(form)).flatten()?;
-        made.get_or_init(|| made_from(pattern)).as_ref()
+    fn form(&self, at: usize, starts: &Starts) -> Option<&Form> {
+        (starts.forms >> at & 1 == 1).then(|| self.forms.get(at)).flatten()
+    }
+}
+
+impl Form {
+    fn pattern(&self) -> Option<&BoundedBacktracker> {
+        self.made.get_or_init(|| made_from(&self.pattern)).as_ref()
+    }
+
+    /// Says whether one of the words that are all of the pattern ends and starts where the pattern wants the ends of words.
+    fn fits(&self, text: &[u8], word: &Range<usize>) -> bool {
+        let is_word = |at: Option<usize>| {
+            at.and_then(|at| text.get(at)).is_some_and(|byte| byte.is_ascii_alphanumeric() || *byte == b'_')
+        };
+        let is_bound = |at: usize| is_word(at.checked_sub(1)) != is_word(Some(at));
+        (!self.pattern.starts_with(BOUND) || is_bound(word.start))
+            && (!self.pattern.ends_with(BOUND) || is_bound(word.end))
     }
 }
 
 impl Starts {
-    fn of(&self, form: usize) -> impl Iterator<Item = usize> {
-        self.places.iter().filter(move |(one, _)| *one == form).map(|(_, at)| *at)
+    fn of(&self, form: usize) -> impl Iterator<Item = &Range<usize>> {
+        self.places.iter().filter(move |(one, _)| *one == form).map(|(_, word)| word)
     }
 }
 
@@ -118,6 +147,12 @@ fn input(text: &[u8], at: usize) -> Input<'_> {
 /// What stands behind each word with which a pattern starts.
 pub(super) const END: char = '|';
 
+/// What stands before the words of a pattern that matches nothing but one of them, between the ends of words where it wants these.
+pub(super) const WHOLE: char = '=';
+
+/// How a pattern says that a word starts or ends.
+const BOUND: &str = r"\b";
+
 /// Returns a text with one byte for each letter: those outside ASCII, which no pattern names, become one that no word has.
 pub(super) fn ascii(text: &str) -> Vec<u8> {
     text.chars().map(|letter| u8::try_from(letter).ok().filter(u8::is_ascii).unwrap_or(0x7F)).collect()
@@ -128,6 +163,7 @@ pub(super) mod tests {
     use elvask_platform::wording::{NoteWords, note_words};
     use regex_automata::meta::Regex;
     use regex_syntax::ParserBuilder;
+    use regex_syntax::hir::HirKind;
     use regex_syntax::hir::literal::Extractor;
 
     use super::*;
@@ -136,14 +172,29 @@ pub(super) mod tests {
     /// and make more patterns be tried; with so many, looking into packages takes the least.
     const MAX_STARTS: usize = 32;
 
-    /// Returns the words with which a pattern starts, an [`END`] behind each; empty where it may start with anything.
+    /// The most words that are all that a pattern matches: it is never made, so that more of them are worth their while.
+    const MAX_WHOLE: usize = 64;
+
+    /// Returns the words with which a pattern starts as [`Forms::new`] takes them; empty where it may start with anything.
     pub(crate) fn starts(pattern: &str) -> String {
-        let read = ParserBuilder::new().unicode(false).utf8(false).build().parse(pattern);
-        let starts = read.ok().map(|read| Extractor::new().limit_total(MAX_STARTS).extract(&read));
-        let mut written = String::new();
-        for start in starts.as_ref().and_then(|starts| starts.literals()).unwrap_or_default() {
+        let words = |pattern: &str, most: usize| {
+            let read = ParserBuilder::new().unicode(false).utf8(false).build().parse(pattern).ok()?;
+            let plain = read.properties().look_set().is_empty();
+            Some((Extractor::new().limit_total(most).extract(&read), plain))
+        };
+        // Of several forms beside each other the first and the last alone would have the ends.
+        let several = |pattern: &str| {
+            let read = ParserBuilder::new().unicode(false).utf8(false).build().parse(pattern);
+            read.is_ok_and(|read| matches!(read.kind(), HirKind::Alternation(_)))
+        };
+        let inner = pattern.strip_prefix(BOUND).unwrap_or(pattern);
+        let inner = inner.strip_suffix(BOUND).unwrap_or(inner);
+        let whole = words(inner, MAX_WHOLE).filter(|(words, plain)| *plain && words.is_exact() && !several(pattern));
+        let mut written = String::from(if whole.is_some() { "=" } else { "" });
+        let starts = whole.or_else(|| words(pattern, MAX_STARTS));
+        for start in starts.as_ref().and_then(|(starts, _)| starts.literals()).unwrap_or_default() {
             match std::str::from_utf8(start.as_bytes()) {
-                Ok(start) if start.len() > 1 && !start.contains([END, '\n']) => written.extend([start, "|"]),
+                Ok(start) if start.len() > 1 && !start.contains([END, WHOLE, '\n']) => written.extend([start, "|"]),
                 _ => return String::new(),
             }
         }
@@ -153,8 +204,9 @@ pub(super) mod tests {
     #[test]
     fn what_is_found_is_what_the_patterns_match() {
         let patterns = [r"\bnot (?:needed|required)\b", "(?:if|when)[^,.]{0,9}ios", "^and ", "(", "ö"];
+        assert_eq!(starts(r"\bone|two\b"), "one|two|", "neither has an end on both sides");
         let starts = patterns.map(starts);
-        assert_eq!(starts[..4], ["not needed|not required|", "if|when|", "and |", ""]);
+        assert_eq!(starts[..4], ["=not needed|not required|", "if|when|", "and |", ""]);
         let forms = Forms::new(patterns.into_iter().zip(starts.iter().map(String::as_str)));
         let found = |text: &str| {
             let text = ascii(text);
@@ -198,7 +250,7 @@ pub(super) mod tests {
         let words: Vec<&str> =
             patterns.iter().flat_map(|one| one.split(|sign: char| !sign.is_ascii_alphabetic())).collect();
         let (mut number, mut matches) = (1_usize, 0);
-        for _ in 0..300 {
+        for _ in 0..400 {
             let text: String = (0..24)
                 .map(|_| {
                     number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
