@@ -58,31 +58,36 @@ impl Pattern {
 
     /// Goes through the matches in the lines of a text that hold one of the pattern's words. It must have some, and no match go over a line.
     pub(crate) fn captures_on_lines<'t>(&self, text: &'t str) -> impl Iterator<Item = Found<'t>> {
-        let lines = self.lines(text);
-        let pattern = (!lines.is_empty()).then(|| self.on(text)).flatten();
-        lines
+        self.captures_within(text, |byte| byte != b'\n')
+    }
+
+    /// The same for stretches of bytes of which all matches, and all that stands in them, are made.
+    pub(crate) fn captures_within<'t>(&self, text: &'t str, inside: fn(u8) -> bool) -> impl Iterator<Item = Found<'t>> {
+        let stretches = self.stretches(text, inside);
+        let pattern = (!stretches.is_empty()).then(|| self.on(text)).flatten();
+        stretches
             .into_iter()
-            .filter_map(move |line| Some(pattern?.captures_iter(Input::new(text).span(line))))
+            .filter_map(move |stretch| Some(pattern?.captures_iter(Input::new(text).span(stretch))))
             .flatten()
             .map(move |parts| Found { text, parts })
     }
 
-    /// Returns the lines that hold one of the words, in order.
-    fn lines(&self, text: &str) -> Vec<Range<usize>> {
+    /// Returns the stretches of some bytes that hold one of the words, in order.
+    fn stretches(&self, text: &str, inside: fn(u8) -> bool) -> Vec<Range<usize>> {
         let bytes = text.as_bytes();
         let mut places: Vec<usize> = self.finders().iter().flat_map(|word| word.find_iter(bytes)).collect();
         places.sort_unstable();
-        let mut lines: Vec<Range<usize>> = Vec::new();
+        let mut stretches: Vec<Range<usize>> = Vec::new();
         for at in places {
-            if lines.last().is_none_or(|line| line.end < at)
+            if stretches.last().is_none_or(|stretch| stretch.end <= at)
                 && let Some((before, rest)) = bytes.split_at_checked(at)
             {
-                let start = memchr::memrchr(b'\n', before).map_or(0, |end| end + 1);
-                let end = memchr::memchr(b'\n', rest).map_or(bytes.len(), |end| at + end);
-                lines.push(start..end);
+                let start = before.iter().rposition(|byte| !inside(*byte)).map_or(0, |last| last + 1);
+                let end = rest.iter().position(|byte| !inside(*byte)).map_or(bytes.len(), |first| at + first);
+                stretches.push(start..end);
             }
         }
-        lines
+        stretches
     }
 
     /// The same where their parts do not matter.

@@ -285,18 +285,19 @@ impl Reader<'_, '_> {
         // Most paragraphs name nothing, and need not even be parted.
         let helped = self.headings.iter().any(|heading| heading.helps)
             || said_around.into_iter().any(|text| HELPING.may_be_in(text));
-        let names = helped || NAMING.may_be_in(&prose.text);
+        let naming = NAMING.places(&prose.text);
+        let names = helped || !naming.is_empty();
         let speaks_back = || [&SPEAKING_BACK, &OF_THE_LAST].iter().any(|words| words.may_be_in(&prose.text));
         if !names && (self.last.is_empty() || !speaks_back()) {
             return;
         }
         let parts = if table { vec![(0, prose.text.as_str())] } else { clauses(&prose.text) };
         let mut context = None;
-        let whole = parts.len() == 1;
         for (start, clause) in parts {
             self.look_back(clause);
             // Nor do most clauses of the others.
-            if !names || !helped && !whole && !NAMING.may_be_in(clause) {
+            let end = start + clause.len();
+            if !helped && !naming.iter().any(|word| start <= word.start && word.end <= end) {
                 debug_assert!(mentions(clause, &self.said_around(around)).is_empty(), "{clause}");
                 continue;
             }

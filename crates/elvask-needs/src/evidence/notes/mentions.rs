@@ -3,6 +3,7 @@
 mod files;
 mod words;
 
+use std::ops::Range;
 use std::sync::OnceLock;
 
 use aho_corasick::AhoCorasick;
@@ -10,7 +11,7 @@ use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{Kind, Version, android, ios};
 
 use crate::evidence::fragment::{Thing, pieces_of};
-use crate::pattern::Pattern;
+use crate::pattern::{Found, Pattern};
 use crate::requirement::{MIN_LEVEL, MIN_VERSION, Need};
 
 /// Something that a sentence names.
@@ -41,8 +42,10 @@ static KEY: Pattern = Pattern::new(r"\b(?:NS|NF)[A-Za-z]+UsageDescription(?:Dict
 static TITLE: Pattern =
     Pattern::new(r"Privacy ?[-–—:] ?[A-Za-z]+(?: [A-Za-z]+){0,9}? (?:Usage )?Description", &["Privacy"]);
 // These two are for text in small letters.
-static LOWEST_LEVEL: Pattern =
-    Pattern::new(r"\bmin(?:imum)?[_ ]?sdk(?:[_ ]?version)?`?[^0-9.;`]{0,32}`?\b([0-9]{2})\b", &["sdk"]);
+static LOWEST_LEVEL: Pattern = Pattern::new(
+    r"\bmin(?:imum)?[_ ]?sdk(?:[_ ]?version)?`?[^0-9.;`]{0,32}`?\b([0-9]{2})\b",
+    &["minsdk", "min sdk", "min_sdk", "minimumsdk", "minimum sdk", "minimum_sdk"],
+);
 static LOWEST_VERSION: Pattern = Pattern::new(
     r"(?:minimum|requires?|required|deployment target|platform)[^.;0-9]{0,32}\bios[ -]?(?:version |deployment target |target )?[^.;0-9a-z]{0,4}([0-9]{1,2}(?:\.[0-9]{1,2})?)\b",
     &["ios"],
@@ -61,9 +64,21 @@ impl Words {
 
     /// Says whether a text has one of them; a space behind a word may be the end of a line.
     pub(super) fn may_be_in(&self, text: &str) -> bool {
+        self.search().is_none_or(|search| search.is_match(text))
+    }
+
+    /// Returns where a text has them, likewise.
+    pub(super) fn places(&self, text: &str) -> Vec<Range<usize>> {
+        let found = self.search().map(|search| search.find_overlapping_iter(text));
+        found.into_iter().flatten().map(|found| found.range()).collect()
+    }
+
+    fn search(&self) -> Option<&AhoCorasick> {
         let words = || self.words.iter().map(|word| word.trim_end());
         let search = || AhoCorasick::builder().ascii_case_insensitive(true).build(words()).ok();
-        self.search.get_or_init(search).as_ref().is_none_or(|search| search.is_match(text))
+        let made = self.search.get_or_init(search).as_ref();
+        debug_assert!(made.is_some(), "they can be searched for");
+        made
     }
 }
 
@@ -123,9 +138,14 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
         }
     }
     let free = |at: usize| !taken.iter().any(|(start, end)| (*start..*end).contains(&at));
-    for found in FULL.find_iter(clause).filter(|found| free(found.start())) {
-        if let Some(known) = android::permission(found.as_str()) {
-            out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
+    let whole = |found: Found<'_>| found.get(0).map(|whole| (whole.start(), whole.as_str().len()));
+    let names = |pattern: &'static Pattern| {
+        let found = pattern.captures_within(clause, |byte| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'.'));
+        found.filter_map(whole).filter_map(|(at, length)| Some((at, clause.get(at..at + length)?)))
+    };
+    for (at, name) in names(&FULL).filter(|(at, _)| free(*at)) {
+        if let Some(known) = android::permission(name) {
+            out.push(Mention::new(known.name, Need::Permission { max_level: None }, at));
         }
     }
     let speaks_of_permissions = lower.contains("permission") || context.contains("permission");
@@ -157,9 +177,9 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
             out.push(Mention::new(known.name, Need::Permission { max_level: None }, start));
         }
     }
-    for found in KEY.find_iter(clause).filter(|found| free(found.start())) {
-        if let Some(known) = ios::usage_key(found.as_str()).filter(|known| known.is_for_ios()) {
-            out.push(Mention::new(known.key, Need::Usage, found.start()));
+    for (at, name) in names(&KEY).filter(|(at, _)| free(*at)) {
+        if let Some(known) = ios::usage_key(name).filter(|known| known.is_for_ios()) {
+            out.push(Mention::new(known.key, Need::Usage, at));
         }
     }
     for found in TITLE.find_iter(clause) {
@@ -297,8 +317,10 @@ fn levels(clause: &str, out: &mut Vec<Mention>) {
     {
         out.push(Mention::new(MIN_LEVEL, Need::Level(level), whole.start()));
     }
-    let named_already = out.iter().any(|mention| mention.need.kind() == Kind::Usage);
-    if !named_already
+    let says = ["minimum", "require", "deployment target", "platform"].iter().any(|word| clause.contains(word));
+    let names_a_purpose = out.iter().any(|mention| mention.need.kind() == Kind::Usage);
+    if says
+        && !names_a_purpose
         && let Some(found) = LOWEST_VERSION.captures(&clause)
         && let (Some(whole), Some(version)) =
             (found.get(0), found.get(1).and_then(|version| Version::parse(version.as_str())))
