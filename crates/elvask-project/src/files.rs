@@ -94,6 +94,15 @@ pub trait Files: Sync {
     /// As the system says; [`io::ErrorKind::FileTooLarge`] for a file over [`limit_of`] bytes.
     fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
 
+    /// Reads a file into what is there of another one.
+    ///
+    /// # Errors
+    /// Those of [`Files::read`]; what is in `bytes` then counts for nothing.
+    fn read_into(&self, path: &Path, bytes: &mut Vec<u8>) -> io::Result<()> {
+        *bytes = self.read(path)?;
+        Ok(())
+    }
+
     /// Opens a file of which only parts are read, such as an archive.
     ///
     /// # Errors
@@ -193,11 +202,18 @@ impl Disk {
 
 impl Files for Disk {
     fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
-        let (file, len) = Disk::opened(path)?;
-        // All that it holds, without asking once more whether there is an end.
-        let mut bytes = Vec::with_capacity(usize::try_from(len).unwrap_or(0));
-        file.take(len).read_to_end(&mut bytes)?;
+        let mut bytes = Vec::new();
+        self.read_into(path, &mut bytes)?;
         Ok(bytes)
+    }
+
+    fn read_into(&self, path: &Path, bytes: &mut Vec<u8>) -> io::Result<()> {
+        let (file, len) = Disk::opened(path)?;
+        bytes.clear();
+        // All that it holds, without asking once more whether there is an end.
+        bytes.reserve_exact(usize::try_from(len).unwrap_or(0));
+        file.take(len).read_to_end(bytes)?;
+        Ok(())
     }
 
     fn open(&self, path: &Path) -> io::Result<Box<dyn Parts>> {

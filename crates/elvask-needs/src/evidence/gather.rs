@@ -1,5 +1,6 @@
 //! Bringing together what the files of a package show.
 
+use std::cell::RefCell;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 
@@ -34,6 +35,9 @@ const MAX_PACKAGE: usize = 128 * 1024 * 1024;
 
 /// The largest source file that is read, in bytes.
 const MAX_SOURCE: usize = 8 * 1024 * 1024;
+
+/// The most room, in bytes, that one source file leaves to the next.
+const MAX_KEPT: usize = 256 * 1024;
 
 /// What has been found so far.
 #[derive(Debug, Default)]
@@ -361,10 +365,16 @@ pub(super) fn gather(files: &dyn Files, tree: &Tree) -> Evidence {
     });
     let sources: Vec<_> = sources.collect();
     let scan = |(file, family, pod): &(&PackageFile, Family, Option<String>)| {
+        // Most files use nothing, and leave their room to the next one.
+        thread_local!(static BYTES: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) });
         let mut found = Found::default();
-        if let Some(bytes) = bytes(files, tree, file, MAX_SOURCE, &mut found) {
-            source::read(&bytes, &file.shown, *family, pod.as_deref(), &mut found);
-        }
+        BYTES.with_borrow_mut(|bytes| {
+            if bytes_into(files, tree, (file, MAX_SOURCE), bytes, &mut found) {
+                source::read(bytes, &file.shown, *family, pod.as_deref(), &mut found);
+            }
+            bytes.clear();
+            bytes.shrink_to(MAX_KEPT);
+        });
         found
     };
     let scanned = threads::map(sources.iter().collect(), threads::FEW, scan);
@@ -478,25 +488,37 @@ fn text_of(bytes: Vec<u8>) -> String {
 
 /// Reads a file whole; one that cannot be read, or is over a size, is told.
 fn bytes(files: &dyn Files, tree: &Tree, file: &PackageFile, limit: usize, found: &mut Found) -> Option<Vec<u8>> {
+    let mut bytes = Vec::new();
+    bytes_into(files, tree, (file, limit), &mut bytes, found).then_some(bytes)
+}
+
+/// The same into what is there of another file; says whether it was read.
+fn bytes_into(
+    files: &dyn Files,
+    tree: &Tree,
+    (file, limit): (&PackageFile, usize),
+    bytes: &mut Vec<u8>,
+    found: &mut Found,
+) -> bool {
     if tree.read.load(Ordering::Relaxed) > MAX_PACKAGE {
         found.limit(format!(
             "it has more than {MAX_PACKAGE} bytes of files that could say something; the rest is not read"
         ));
-        return None;
+        return false;
     }
-    match files.read(&file.path) {
-        Ok(bytes) if bytes.len() > limit => {
+    match files.read_into(&file.path, bytes) {
+        Ok(()) if bytes.len() > limit => {
             found.limit(format!("{}: it has {} bytes; more than {limit} are not read", file.shown, bytes.len()));
-            None
+            false
         }
-        Ok(bytes) => {
+        Ok(()) => {
             tree.read.fetch_add(bytes.len(), Ordering::Relaxed);
             found.files += 1;
-            Some(bytes)
+            true
         }
         Err(error) => {
             found.limit(format!("{}: {error}", file.shown));
-            None
+            false
         }
     }
 }

@@ -53,20 +53,63 @@ struct Description {
 #[derive(Debug, Default)]
 pub(super) struct Descriptions(Vec<Description>);
 
-static STATEMENT: Pattern = Pattern::new(
-    r"(\w+)\.(?:(ios|osx|macos|tvos|watchos|visionos)\.)?(source_files|exclude_files|default_subspecs?|dependency|vendored_frameworks?|vendored_librar(?:y|ies)|subspec|test_spec|app_spec)\b",
-    &[
-        "source_files",
-        "exclude_files",
-        "default_subspec",
-        "dependency",
-        "vendored_",
-        "subspec",
-        "test_spec",
-        "app_spec",
-    ],
-);
 static VARIABLE: Pattern = Pattern::new(r"do\s*\|\s*(\w+)\s*\|", &["|"]);
+
+/// The words of statements that are read.
+const WORDS: [&str; 12] = [
+    "source_files",
+    "exclude_files",
+    "default_subspec",
+    "default_subspecs",
+    "dependency",
+    "vendored_framework",
+    "vendored_frameworks",
+    "vendored_library",
+    "vendored_libraries",
+    "subspec",
+    "test_spec",
+    "app_spec",
+];
+
+/// What stands before them for one platform alone.
+const PLATFORMS: [&str; 6] = ["ios", "osx", "macos", "tvos", "watchos", "visionos"];
+
+/// The start of a statement: `spec.ios.source_files`.
+#[derive(Debug, PartialEq, Eq)]
+struct Statement<'t> {
+    variable: &'t str,
+    platform: Option<&'t str>,
+    word: &'static str,
+    /// The byte behind it.
+    end: usize,
+}
+
+/// Finds the starts of statements.
+fn statements(text: &str) -> impl Iterator<Item = Statement<'_>> {
+    let is_word = |byte: u8| byte.is_ascii_alphanumeric() || byte == b'_';
+    let word_at = move |at: usize| -> &str {
+        let rest = text.get(at..).unwrap_or_default();
+        let end = rest.bytes().position(|byte| !is_word(byte)).unwrap_or(rest.len());
+        rest.get(..end).unwrap_or_default()
+    };
+    let known = |word: &str| WORDS.into_iter().find(|known| *known == word);
+    let mut from = 0;
+    memchr::memchr_iter(b'.', text.as_bytes()).filter_map(move |dot| {
+        let before = text.get(from..dot)?;
+        let start = before.bytes().rposition(|byte| !is_word(byte)).map_or(0, |last| last + 1);
+        let variable = before.get(start..).filter(|variable| !variable.is_empty())?;
+        let first = word_at(dot + 1);
+        let behind = dot + 1 + first.len();
+        let of_platform = || {
+            let platform = PLATFORMS.into_iter().find(|known| *known == first)?;
+            let word = known(text.get(behind..)?.strip_prefix('.').map(|_| word_at(behind + 1))?)?;
+            Some((Some(platform), word, behind + 1 + word.len()))
+        };
+        let (platform, word, end) = of_platform().or_else(|| Some((None, known(first)?, behind)))?;
+        from = end;
+        Some(Statement { variable, platform, word, end })
+    })
+}
 
 /// Takes comments off, which start with `#` outside of texts.
 pub(crate) fn without_comments(text: &str) -> String {
@@ -143,22 +186,19 @@ impl Descriptions {
         // The variables of the blocks, with the section that each stands for at that place.
         let mut bound: Vec<(String, usize)> = Vec::new();
         let mut default = None;
-        for found in STATEMENT.captures_on_lines(&plain) {
-            let (Some(whole), Some(variable), Some(word)) = (found.get(0), found.get(1), found.get(3)) else {
-                continue;
-            };
-            if found.get(2).is_some_and(|platform| platform.as_str() != "ios") {
+        for Statement { variable, platform, word, end: start } in statements(&plain) {
+            if platform.is_some_and(|platform| platform != "ios") {
                 continue;
             }
-            let end = statement_end(&plain, whole.end());
-            let stretch = plain.get(whole.end()..end).unwrap_or_default();
-            let section = bound.iter().rfind(|(name, _)| name == variable.as_str()).map_or(0, |(_, at)| *at);
-            match word.as_str() {
+            let end = statement_end(&plain, start);
+            let stretch = plain.get(start..end).unwrap_or_default();
+            let section = bound.iter().rfind(|(name, _)| name == variable).map_or(0, |(_, at)| *at);
+            match word {
                 "subspec" | "test_spec" | "app_spec" => {
                     let inner = texts(stretch).into_iter().next().unwrap_or_default();
                     let around = sections.get(section).map(|one| one.name.as_str()).unwrap_or_default();
                     let name = if around.is_empty() { inner } else { format!("{around}/{inner}") };
-                    let beside = word.as_str() != "subspec" || sections.get(section).is_some_and(|one| one.beside);
+                    let beside = word != "subspec" || sections.get(section).is_some_and(|one| one.beside);
                     sections.push(Section { name, beside, ..Section::default() });
                     if let Some(variable) = VARIABLE.captures(stretch).and_then(|found| found.get(1)) {
                         bound.push((variable.as_str().to_owned(), sections.len() - 1));
@@ -178,7 +218,7 @@ impl Descriptions {
                 }
                 "source_files" | "exclude_files" => {
                     let Some(section) = sections.get_mut(section) else { continue };
-                    let list = if word.as_str() == "source_files" { &mut section.files } else { &mut section.excluded };
+                    let list = if word == "source_files" { &mut section.files } else { &mut section.excluded };
                     list.extend(texts(stretch).into_iter().map(|pattern| as_pattern(&pattern)));
                 }
                 _ => {
@@ -300,6 +340,41 @@ mod tests {
                 assert_eq!(texts(&text), by_pattern(&text), "{text:?}");
             }
         }
+    }
+
+    #[test]
+    fn statements_are_found_as_a_pattern_finds_them() {
+        static STATEMENT: Pattern = Pattern::new(
+            r"(\w+)\.(?:(ios|osx|macos|tvos|watchos|visionos)\.)?(source_files|exclude_files|default_subspecs?|dependency|vendored_frameworks?|vendored_librar(?:y|ies)|subspec|test_spec|app_spec)\b",
+            &[],
+        );
+        let by_pattern = |text: &str| {
+            let of = |found: Found<'_>| {
+                let part = |at: usize| found.get(at).map(|part| part.as_str().to_owned());
+                (part(1), part(2), part(3), found.get(0).map(|whole| whole.end()))
+            };
+            STATEMENT.captures_iter(text).map(of).collect::<Vec<_>>()
+        };
+        let parts = [".", "s", " ", "\u{e9}", "_", "ios", "osx", "\n", ".", "."];
+        let parts: Vec<&str> = parts.into_iter().chain(WORDS).chain([".", ".", "."]).collect();
+        let (mut number, mut matches) = (1_usize, 0);
+        for _ in 0..20_000 {
+            let text: String = (0..12)
+                .map(|_| {
+                    number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
+                    parts[(number >> 40) % parts.len()]
+                })
+                .collect();
+            let found: Vec<_> = statements(&text)
+                .map(|one| {
+                    let of = |text: &str| Some(text.to_owned());
+                    (of(one.variable), one.platform.and_then(of), of(one.word), Some(one.end))
+                })
+                .collect();
+            assert_eq!(found, by_pattern(&text), "{text:?}");
+            matches += found.len();
+        }
+        assert!(matches > 5000, "{matches}");
     }
 
     fn taken(descriptions: &[(&str, &str)], file: &str) -> Taken {

@@ -88,31 +88,30 @@ impl Sieve {
 
     /// Adds a word by the window that makes the steps shorter the least, where it matters.
     fn add(&mut self, word: &'static [u8]) {
-        // The three bytes of each place of a window, with how far they are from its end.
-        fn threes(window: &[u8]) -> impl Iterator<Item = (&[u8], usize, u8)> {
-            let sums = window.windows(3).map(|three| match three {
-                [one, two, three] => sum_of_three([0, *one, *two, *three]),
-                _ => 0,
-            });
-            window
-                .windows(3)
-                .zip(sums.collect::<Vec<_>>())
-                .rev()
-                .zip(0_u8..)
-                .map(|((three, sum), step)| (three, sum, step))
+        // The sums of the three bytes at each place, and how often these are in code.
+        let threes: Vec<(usize, usize)> = word
+            .windows(3)
+            .map(|three| {
+                let mut four = [0; 4];
+                four.iter_mut().skip(1).zip(three).for_each(|(to, from)| *to = *from);
+                (sum_of_three(four), frequency(three))
+            })
+            .collect();
+        // Those of a window, with how far they are from its end.
+        fn of_window(threes: &[(usize, usize)]) -> impl Iterator<Item = (usize, usize, u8)> {
+            threes.iter().rev().zip(0_u8..).map(|((sum, often), step)| (*sum, *often, step))
         }
-        let often = |step: u8| 12 / (usize::from(step) + 1);
-        let cost = |window: &'static [u8]| {
-            let worse = threes(window).map(|(three, sum, step)| {
+        let weight = |step: u8| 12 / (usize::from(step) + 1);
+        let cost = |window: &[(usize, usize)]| {
+            let worse = of_window(window).map(|(sum, often, step)| {
                 let known = self.steps.get(sum).copied().unwrap_or_default();
-                frequency(three) * often(step).saturating_sub(often(known))
+                often * weight(step).saturating_sub(weight(known))
             });
             worse.sum::<usize>()
         };
-        let Some((at, window)) = word.windows(self.window).enumerate().min_by_key(|(_, window)| cost(window)) else {
-            return;
-        };
-        for (_, sum, step) in threes(window) {
+        let windows = threes.windows(self.window - 2).zip(word.windows(self.window)).enumerate();
+        let Some((at, (threes, window))) = windows.min_by_key(|(_, (threes, _))| cost(threes)) else { return };
+        for (sum, _, step) in of_window(threes) {
             if let Some(known) = self.steps.get_mut(sum) {
                 *known = (*known).min(step);
             }

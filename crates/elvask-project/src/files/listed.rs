@@ -86,6 +86,10 @@ impl Files for Listed<'_> {
         self.below.read(path)
     }
 
+    fn read_into(&self, path: &Path, bytes: &mut Vec<u8>) -> io::Result<()> {
+        self.below.read_into(path, bytes)
+    }
+
     fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {
         self.entries(folder).into_iter().map(|entry| (entry.name, entry.kind)).collect()
     }
