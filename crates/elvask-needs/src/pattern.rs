@@ -72,6 +72,11 @@ impl Pattern {
             .map(move |parts| Found { text, parts })
     }
 
+    /// The same where their parts do not matter.
+    pub(crate) fn find_within<'t>(&self, text: &'t str, inside: fn(u8) -> bool) -> impl Iterator<Item = Part<'t>> {
+        self.captures_within(text, inside).filter_map(|found| found.get(0))
+    }
+
     /// Returns the stretches of some bytes that hold one of the words, in order.
     fn stretches(&self, text: &str, inside: fn(u8) -> bool) -> Vec<Range<usize>> {
         let bytes = text.as_bytes();

@@ -13,7 +13,7 @@ use regex_automata::{Anchored, Input, Span};
 /// More bytes than this no pattern goes over: those that are written as any number of letters are one word.
 const LONGEST: usize = 1000;
 
-/// Patterns of ASCII letters, for texts made with [`ascii`]. There are at most 128.
+/// Patterns of ASCII letters, for texts made with [`plain`]. There are at most 128.
 pub(super) struct Forms {
     words: Option<AhoCorasick>,
     /// The pattern that each word belongs to.
@@ -72,17 +72,20 @@ impl Forms {
         if form.whole {
             return words.any(|word| form.fits(text, word));
         }
-        let Some(pattern) = form.pattern() else { return false };
+        let mut words = words.filter(|word| form.may_start(text, word)).peekable();
+        let Some(pattern) = words.peek().and_then(|_| form.pattern()) else { return false };
         let mut cache = pattern.create_cache();
         words.any(|word| pattern.try_is_match(&mut cache, input(text, word.start)).unwrap_or(false))
     }
 
     /// Returns a text with each match of a pattern replaced by a blank; nothing where there is none.
     pub(super) fn taken_out(&self, form: usize, text: &[u8], starts: &Starts) -> Option<Vec<u8>> {
-        let pattern = self.form(form, starts)?.pattern()?;
-        let mut cache = pattern.create_cache();
-        let mut places: Vec<usize> = starts.of(form).map(|word| word.start).collect();
+        let words = starts.of(form);
+        let form = self.form(form, starts)?;
+        let mut places: Vec<usize> = words.filter(|word| form.may_start(text, word)).map(|word| word.start).collect();
         places.sort_unstable();
+        let pattern = form.pattern().filter(|_| !places.is_empty())?;
+        let mut cache = pattern.create_cache();
         let mut rest: Vec<u8> = Vec::new();
         let mut from = 0;
         for at in places {
@@ -112,15 +115,23 @@ impl Form {
         self.made.get_or_init(|| made_from(&self.pattern)).as_ref()
     }
 
-    /// Says whether one of the words that are all of the pattern ends and starts where the pattern wants the ends of words.
-    fn fits(&self, text: &[u8], word: &Range<usize>) -> bool {
-        let is_word = |at: Option<usize>| {
-            at.and_then(|at| text.get(at)).is_some_and(|byte| byte.is_ascii_alphanumeric() || *byte == b'_')
-        };
-        let is_bound = |at: usize| is_word(at.checked_sub(1)) != is_word(Some(at));
-        (!self.pattern.starts_with(BOUND) || is_bound(word.start))
-            && (!self.pattern.ends_with(BOUND) || is_bound(word.end))
+    /// Says whether a word starts where the pattern wants one to start.
+    fn may_start(&self, text: &[u8], word: &Range<usize>) -> bool {
+        !self.pattern.starts_with(BOUND) || is_bound(text, word.start)
     }
+
+    /// Says whether one of the words that are all of the pattern starts and ends where the pattern wants words to.
+    fn fits(&self, text: &[u8], word: &Range<usize>) -> bool {
+        self.may_start(text, word) && (!self.pattern.ends_with(BOUND) || is_bound(text, word.end))
+    }
+}
+
+/// Says whether a word starts or ends at a byte.
+fn is_bound(text: &[u8], at: usize) -> bool {
+    let is_word = |at: Option<usize>| {
+        at.and_then(|at| text.get(at)).is_some_and(|byte| byte.is_ascii_alphanumeric() || *byte == b'_')
+    };
+    is_word(at.checked_sub(1)) != is_word(Some(at))
 }
 
 impl Starts {
@@ -153,9 +164,36 @@ pub(super) const WHOLE: char = '=';
 /// How a pattern says that a word starts or ends.
 const BOUND: &str = r"\b";
 
-/// Returns a text with one byte for each letter: those outside ASCII, which no pattern names, become one that no word has.
-pub(super) fn ascii(text: &str) -> Vec<u8> {
-    text.chars().map(|letter| u8::try_from(letter).ok().filter(u8::is_ascii).unwrap_or(0x7F)).collect()
+/// Returns a text in small letters, with one blank for all space between words, and one byte for each letter: those outside ASCII, which no
+/// pattern names, become one that no word has.
+pub(super) fn plain(text: &str) -> Vec<u8> {
+    if text.is_ascii() {
+        return with_single_blanks(text.bytes().map(|byte| byte.to_ascii_lowercase()), text.len());
+    }
+    let letters = text.to_lowercase();
+    let bytes = letters.chars().map(|letter| match letter {
+        '’' | '‘' => b'\'',
+        letter if letter.is_whitespace() => b' ',
+        letter => u8::try_from(letter).ok().filter(u8::is_ascii).unwrap_or(0x7F),
+    });
+    with_single_blanks(bytes, letters.len())
+}
+
+fn with_single_blanks(bytes: impl Iterator<Item = u8>, most: usize) -> Vec<u8> {
+    let mut plain = Vec::with_capacity(most);
+    let mut blank = false;
+    for byte in bytes {
+        // As the table of all letters has it, unlike the one of ASCII alone.
+        if matches!(byte, b'\t'..=b'\r' | b' ') {
+            blank = !plain.is_empty();
+            continue;
+        }
+        if std::mem::take(&mut blank) {
+            plain.push(b' ');
+        }
+        plain.push(byte);
+    }
+    plain
 }
 
 #[cfg(test)]
@@ -175,6 +213,12 @@ pub(super) mod tests {
     /// The most words that are all that a pattern matches: it is never made, so that more of them are worth their while.
     const MAX_WHOLE: usize = 64;
 
+    /// Says whether a pattern is several forms beside each other, of which the first and the last alone would have its ends.
+    fn is_several(pattern: &str) -> bool {
+        let read = ParserBuilder::new().unicode(false).utf8(false).build().parse(pattern);
+        read.is_ok_and(|read| matches!(read.kind(), HirKind::Alternation(_)))
+    }
+
     /// Returns the words with which a pattern starts as [`Forms::new`] takes them; empty where it may start with anything.
     pub(crate) fn starts(pattern: &str) -> String {
         let words = |pattern: &str, most: usize| {
@@ -182,14 +226,9 @@ pub(super) mod tests {
             let plain = read.properties().look_set().is_empty();
             Some((Extractor::new().limit_total(most).extract(&read), plain))
         };
-        // Of several forms beside each other the first and the last alone would have the ends.
-        let several = |pattern: &str| {
-            let read = ParserBuilder::new().unicode(false).utf8(false).build().parse(pattern);
-            read.is_ok_and(|read| matches!(read.kind(), HirKind::Alternation(_)))
-        };
         let inner = pattern.strip_prefix(BOUND).unwrap_or(pattern);
         let inner = inner.strip_suffix(BOUND).unwrap_or(inner);
-        let whole = words(inner, MAX_WHOLE).filter(|(words, plain)| *plain && words.is_exact() && !several(pattern));
+        let whole = words(inner, MAX_WHOLE).filter(|(words, plain)| *plain && words.is_exact() && !is_several(pattern));
         let mut written = String::from(if whole.is_some() { "=" } else { "" });
         let starts = whole.or_else(|| words(pattern, MAX_STARTS));
         for start in starts.as_ref().and_then(|(starts, _)| starts.literals()).unwrap_or_default() {
@@ -209,7 +248,7 @@ pub(super) mod tests {
         assert_eq!(starts[..4], ["=not needed|not required|", "if|when|", "and |", ""]);
         let forms = Forms::new(patterns.into_iter().zip(starts.iter().map(String::as_str)));
         let found = |text: &str| {
-            let text = ascii(text);
+            let text = plain(text);
             let starts = forms.starts(&text);
             (0..patterns.len()).filter(|at| forms.is_in(*at, &text, &starts)).collect::<Vec<_>>()
         };
@@ -219,6 +258,20 @@ pub(super) mod tests {
         assert_eq!(found("and when not required on ios"), [0, 2]);
         assert_eq!(found("this and that"), [] as [usize; 0]);
         assert_eq!(found("nothing here ("), [] as [usize; 0]);
+    }
+
+    #[test]
+    fn texts_are_made_plain() {
+        let by_steps = |text: &str| -> Vec<u8> {
+            let lower = text.to_lowercase().replace(['’', '‘'], "'");
+            let words = lower.split_whitespace().collect::<Vec<_>>().join(" ");
+            words.chars().map(|letter| u8::try_from(letter).ok().filter(u8::is_ascii).unwrap_or(0x7F)).collect()
+        };
+        let all: String = (0..=0x2100).filter_map(char::from_u32).collect();
+        for text in ["", " ", "a", " A  b\n", "Don’t\u{a0}\u{2003}x ", "\u{1f}a\u{b}b\u{85}c", "É É", "\u{130}x", &all]
+        {
+            assert_eq!(plain(text), by_steps(text), "{text:?}");
+        }
     }
 
     #[test]
@@ -242,6 +295,7 @@ pub(super) mod tests {
         let patterns: Vec<&str> = kinds.into_iter().flat_map(note_words).collect();
         let starts: Vec<String> = patterns.iter().map(|pattern| starts(pattern)).collect();
         assert!(starts.iter().all(|starts| !starts.is_empty()), "each starts with some word");
+        assert!(!patterns.iter().any(|pattern| is_several(pattern)), "each has its ends on both sides");
         let forms = Forms::new(patterns.iter().copied().zip(starts.iter().map(String::as_str)));
         let bytes = syntax::Config::new().unicode(false).utf8(false);
         let whole = |pattern: &&str| Regex::builder().syntax(bytes).build(pattern).unwrap();

@@ -9,7 +9,7 @@ use std::sync::OnceLock;
 use elvask_platform::wording::{HeadingKinds, NoteWords, note_words};
 use elvask_platform::{Platform, Version};
 
-use super::forms::{Forms, ascii};
+use super::forms::{Forms, plain};
 use crate::conditions;
 use crate::pattern::{Part, Pattern};
 use crate::requirement::When;
@@ -59,14 +59,14 @@ fn patterns() -> &'static Patterns {
 
 /// Judges a sentence.
 pub(super) fn verdict(text: &str) -> Verdict {
-    let lower = text.to_lowercase().replace(['’', '‘'], "'");
-    let mut text = ascii(&lower.split_whitespace().collect::<Vec<_>>().join(" "));
+    let mut text = plain(text);
     let Patterns { forms, firm, first, not, optional, needed } = patterns();
     let mut starts = forms.starts(&text);
     // Phrases that hold a word of refusal and mean the opposite.
-    let is_firm = firm.clone().any(|at| forms.is_in(at, &text, &starts));
+    let mut is_firm = false;
     for at in first.clone() {
         if let Some(rest) = forms.taken_out(at, &text, &starts) {
+            is_firm |= firm.contains(&at);
             starts = forms.starts(&rest);
             text = rest;
         }

@@ -11,7 +11,7 @@ use elvask_markup::plist::plan::NewValue;
 use elvask_platform::{Kind, Version, android, ios};
 
 use crate::evidence::fragment::{Thing, pieces_of};
-use crate::pattern::{Found, Pattern};
+use crate::pattern::Pattern;
 use crate::requirement::{MIN_LEVEL, MIN_VERSION, Need};
 
 /// Something that a sentence names.
@@ -67,9 +67,9 @@ impl Words {
         self.search().is_none_or(|search| search.is_match(text))
     }
 
-    /// Returns where a text has them, likewise.
+    /// Returns where a text has them, likewise, without those that overlap one before.
     pub(super) fn places(&self, text: &str) -> Vec<Range<usize>> {
-        let found = self.search().map(|search| search.find_overlapping_iter(text));
+        let found = self.search().map(|search| search.find_iter(text));
         found.into_iter().flatten().map(|found| found.range()).collect()
     }
 
@@ -111,6 +111,11 @@ pub(super) static SPEAKING_BACK: Words = Words::new(&[
 /// How they speak of the last of it.
 pub(super) static OF_THE_LAST: Words = Words::new(&["the last line", "the last one"]);
 
+/// Says whether a byte can be part of a name in code, dots included.
+fn is_of_name(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'.')
+}
+
 /// Finds what a clause names; `context` is what headings, tables and lists around it say, in small letters.
 // In one piece: what one form takes is out of reach for the next.
 pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
@@ -138,14 +143,9 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
         }
     }
     let free = |at: usize| !taken.iter().any(|(start, end)| (*start..*end).contains(&at));
-    let whole = |found: Found<'_>| found.get(0).map(|whole| (whole.start(), whole.as_str().len()));
-    let names = |pattern: &'static Pattern| {
-        let found = pattern.captures_within(clause, |byte| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'.'));
-        found.filter_map(whole).filter_map(|(at, length)| Some((at, clause.get(at..at + length)?)))
-    };
-    for (at, name) in names(&FULL).filter(|(at, _)| free(*at)) {
-        if let Some(known) = android::permission(name) {
-            out.push(Mention::new(known.name, Need::Permission { max_level: None }, at));
+    for found in FULL.find_within(clause, is_of_name).filter(|found| free(found.start())) {
+        if let Some(known) = android::permission(found.as_str()) {
+            out.push(Mention::new(known.name, Need::Permission { max_level: None }, found.start()));
         }
     }
     let speaks_of_permissions = lower.contains("permission") || context.contains("permission");
@@ -177,9 +177,9 @@ pub(super) fn mentions(clause: &str, context: &str) -> Vec<Mention> {
             out.push(Mention::new(known.name, Need::Permission { max_level: None }, start));
         }
     }
-    for (at, name) in names(&KEY).filter(|(at, _)| free(*at)) {
-        if let Some(known) = ios::usage_key(name).filter(|known| known.is_for_ios()) {
-            out.push(Mention::new(known.key, Need::Usage, at));
+    for found in KEY.find_within(clause, is_of_name).filter(|found| free(found.start())) {
+        if let Some(known) = ios::usage_key(found.as_str()).filter(|known| known.is_for_ios()) {
+            out.push(Mention::new(known.key, Need::Usage, found.start()));
         }
     }
     for found in TITLE.find_iter(clause) {

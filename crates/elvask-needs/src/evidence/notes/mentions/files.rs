@@ -50,7 +50,8 @@ const OWN: [&str; 12] = [
 pub(super) fn files(clause: &str) -> Vec<Mention> {
     let mut out: Vec<Mention> = Vec::new();
     let mut lower = None;
-    for file in FILE.find_iter(clause) {
+    let is_of_path = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'-' | b'.' | b'/');
+    for file in FILE.find_within(clause, is_of_path) {
         let (folders, name) = file.as_str().rsplit_once('/').unwrap_or(("", file.as_str()));
         let is_part = clause.get(..file.start()).is_some_and(|before| before.ends_with(['/', '<', '{', '.', '_']));
         if OWN.contains(&name) || is_part {
