@@ -2,6 +2,8 @@
 
 mod listed;
 mod names;
+#[cfg(target_os = "linux")]
+mod near;
 mod remembered;
 mod watched;
 
@@ -131,6 +133,11 @@ pub trait Files: Sync {
         self.entries(folder)
     }
 
+    /// Returns the same files for a look at many of those below a folder, to which the way is gone once; `None` where that spares nothing.
+    fn near<'f>(&'f self, _folder: &Path) -> Option<Box<dyn Files + 'f>> {
+        None
+    }
+
     /// Returns what tells whether a file or the list of a folder has changed; `None` where that cannot be told.
     fn stamp(&self, _path: &Path) -> Option<Stamp> {
         None
@@ -184,7 +191,11 @@ impl Disk {
             &mut options,
             rustix::fs::OFlags::NONBLOCK.bits().cast_signed(),
         );
-        let file = options.open(path)?;
+        Disk::sized(options.open(path)?, path)
+    }
+
+    /// Returns an open file with its size in bytes, if it is a regular one of a size that is read.
+    fn sized(file: std::fs::File, path: &Path) -> io::Result<(std::fs::File, u64)> {
         let about = file.metadata()?;
         if about.is_dir() {
             return Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder"));
@@ -198,6 +209,26 @@ impl Disk {
         }
         Ok((file, about.len()))
     }
+
+    fn all_of((file, len): (std::fs::File, u64), bytes: &mut Vec<u8>) -> io::Result<()> {
+        bytes.clear();
+        // All that it holds, without asking once more whether there is an end.
+        bytes.reserve_exact(usize::try_from(len).unwrap_or(0));
+        file.take(len).read_to_end(bytes)?;
+        Ok(())
+    }
+
+    /// Makes the list of a folder of the names in it.
+    fn listed(&self, folder: &Path, names: Vec<names::Named>) -> Vec<Entry> {
+        let entry = |(name, kind): names::Named| {
+            let link = kind.is_none();
+            let kind = kind.or_else(|| self.kind(&folder.join(&name)))?;
+            Some(Entry { name, kind, link })
+        };
+        let mut entries: Vec<Entry> = names.into_iter().filter_map(entry).collect();
+        entries.sort_unstable_by(|one, other| one.name.cmp(&other.name));
+        entries
+    }
 }
 
 impl Files for Disk {
@@ -208,12 +239,7 @@ impl Files for Disk {
     }
 
     fn read_into(&self, path: &Path, bytes: &mut Vec<u8>) -> io::Result<()> {
-        let (file, len) = Disk::opened(path)?;
-        bytes.clear();
-        // All that it holds, without asking once more whether there is an end.
-        bytes.reserve_exact(usize::try_from(len).unwrap_or(0));
-        file.take(len).read_to_end(bytes)?;
-        Ok(())
+        Disk::all_of(Disk::opened(path)?, bytes)
     }
 
     fn open(&self, path: &Path) -> io::Result<Box<dyn Parts>> {
@@ -225,18 +251,16 @@ impl Files for Disk {
     }
 
     fn entries(&self, folder: &Path) -> Vec<Entry> {
-        let entry = |(name, kind): (String, Option<FileKind>)| {
-            let link = kind.is_none();
-            let kind = kind.or_else(|| self.kind(&folder.join(&name)))?;
-            Some(Entry { name, kind, link })
-        };
         #[cfg(target_os = "linux")]
-        let names = names::of_linux(folder);
+        let names = names::of_linux(rustix::fs::CWD, folder);
         #[cfg(not(target_os = "linux"))]
         let names = names::of_any_system(folder);
-        let mut entries: Vec<Entry> = names.into_iter().filter_map(entry).collect();
-        entries.sort_unstable_by(|one, other| one.name.cmp(&other.name));
-        entries
+        self.listed(folder, names)
+    }
+
+    #[cfg(target_os = "linux")]
+    fn near<'f>(&'f self, folder: &Path) -> Option<Box<dyn Files + 'f>> {
+        Some(Box::new(near::Near::new(folder)?))
     }
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {

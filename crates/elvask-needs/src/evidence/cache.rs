@@ -1,5 +1,6 @@
 //! Remembering what was learnt of a package until one of its files changes.
 
+use std::cell::LazyCell;
 use std::ffi::CStr;
 use std::path::Path;
 
@@ -287,22 +288,29 @@ pub fn recall_learnt(files: &dyn Files, root: &Path, cache: &dyn Cache) -> Optio
 
 /// Looks into the files of a package, or recalls what they showed if none has changed.
 pub fn learn_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> Evidence {
-    let look = |tree: &Tree| Evidence { android: library::of(files, root, tree), ..gather::gather(files, tree) };
+    let look = |files: &dyn Files, tree: &Tree| {
+        let android = library::of(files, root, tree);
+        Evidence { android, ..gather::gather(files, tree) }
+    };
     look_or_recall(files, (root, PACKAGE), cache, look)
 }
 
 /// The same for a module of the app itself, which is no library of it.
 pub fn learn_module_cached(files: &dyn Files, root: &Path, cache: Option<&dyn Cache>) -> Evidence {
-    look_or_recall(files, (root, "module"), cache, |tree| gather::gather(files, tree))
+    look_or_recall(files, (root, "module"), cache, gather::gather)
 }
 
 fn look_or_recall(
     files: &dyn Files,
     (root, name): (&Path, &str),
     cache: Option<&dyn Cache>,
-    look: impl FnOnce(&Tree) -> Evidence,
+    look: impl FnOnce(&dyn Files, &Tree) -> Evidence,
 ) -> Evidence {
-    let Some(cache) = cache else { return look(&walk(files, root)) };
+    // Only a look goes to many files; what is recalled is asked for its stamps.
+    let near = LazyCell::new(|| files.near(root));
+    let near = || near.as_deref().unwrap_or(files);
+    let look = |tree: &Tree| look(near(), tree);
+    let Some(cache) = cache else { return look(&walk(near(), root)) };
     let seen = |tree: &Tree| Seen {
         folders: tree.folders.clone(),
         files: tree.files.iter().map(|file| file.shown.clone()).collect(),
@@ -310,7 +318,7 @@ fn look_or_recall(
             .chain(tree.binaries.iter().cloned())
             .collect(),
     };
-    recall(files, cache, (root, name), (|| walk(files, root), seen), look)
+    recall(files, cache, (root, name), (|| walk(near(), root), seen), look)
 }
 
 /// Puts the sum of a record, and of what reads it, before it.

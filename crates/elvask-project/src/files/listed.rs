@@ -7,7 +7,7 @@ use std::sync::{Arc, RwLock};
 
 use elvask_platform::hash::QuickMap;
 
-use super::{Entry, FileKind, Files, Stamp};
+use super::{Entry, FileKind, Files, Parts, Stamp};
 
 /// Files whose folders are listed once and do not change meanwhile: whether something is in a folder that was listed is told
 /// from its list. It is for one look at an app, and for none that goes on while files are written.
@@ -118,6 +118,10 @@ impl Files for Listed<'_> {
         }
     }
 
+    fn near<'f>(&'f self, folder: &Path) -> Option<Box<dyn Files + 'f>> {
+        Some(Box::new(NearListed { listed: self, near: self.below.near(folder)? }))
+    }
+
     fn stamp(&self, path: &Path) -> Option<Stamp> {
         self.below.stamp(path)
     }
@@ -132,6 +136,54 @@ impl Files for Listed<'_> {
 
     fn real(&self, path: &Path) -> PathBuf {
         self.followed(path).to_path_buf()
+    }
+}
+
+/// The same near a folder.
+struct NearListed<'f> {
+    listed: &'f Listed<'f>,
+    near: Box<dyn Files + 'f>,
+}
+
+impl Files for NearListed<'_> {
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+        self.near.read(path)
+    }
+
+    fn read_into(&self, path: &Path, bytes: &mut Vec<u8>) -> io::Result<()> {
+        self.near.read_into(path, bytes)
+    }
+
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Parts>> {
+        self.near.open(path)
+    }
+
+    fn list(&self, folder: &Path) -> Vec<(String, FileKind)> {
+        self.listed.list(folder)
+    }
+
+    fn entries(&self, folder: &Path) -> Vec<Entry> {
+        self.listed.entries(folder)
+    }
+
+    fn entries_once(&self, folder: &Path) -> Vec<Entry> {
+        self.listed.known(folder).map_or_else(|| self.near.entries(folder), |known| known.to_vec())
+    }
+
+    fn stamp(&self, path: &Path) -> Option<Stamp> {
+        self.listed.stamp(path)
+    }
+
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
+        self.listed.stamps(folder, names)
+    }
+
+    fn kind(&self, path: &Path) -> Option<FileKind> {
+        self.listed.kind(path)
+    }
+
+    fn real(&self, path: &Path) -> PathBuf {
+        self.listed.real(path)
     }
 }
 

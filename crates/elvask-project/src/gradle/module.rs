@@ -2,6 +2,7 @@
 
 mod dependencies;
 
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 
 use dependencies::{dependencies, placeholder, placeholders};
@@ -26,7 +27,7 @@ struct Flat<'s> {
 #[derive(Clone)]
 struct Block<'s> {
     /// The name of the block, or the text that names what it makes: `create("free")`.
-    name: String,
+    name: Cow<'s, str>,
     statement: &'s Statement,
 }
 
@@ -53,9 +54,10 @@ fn walk<'s>(script: &'s Script, statements: &'s [Statement], blocks: &[Block<'s>
         for segment in steps {
             let name = match segment {
                 Segment::Call(name, arguments) if MAKERS.contains(&name.as_str()) => {
-                    arguments.first().and_then(|argument| argument.value.as_text()).unwrap_or_else(|| name.clone())
+                    let named = arguments.first().and_then(|argument| argument.value.as_text());
+                    named.map_or(Cow::Borrowed(name.as_str()), Cow::Owned)
                 }
-                Segment::Name(name) => name.clone(),
+                Segment::Name(name) => Cow::Borrowed(name.as_str()),
                 Segment::Call(..) | Segment::Index(_) => continue,
             };
             if name != "project" && name != "rootProject" {
@@ -63,16 +65,16 @@ fn walk<'s>(script: &'s Script, statements: &'s [Statement], blocks: &[Block<'s>
             }
         }
         if let Some(block) = made_by(statement) {
-            around.push(Block { name: last.to_owned(), statement });
+            around.push(Block { name: last.into(), statement });
             walk(script, block, &around, out);
         } else if let Some(block) = &statement.block {
             out.push(Flat { blocks: around.clone(), script, statement });
             let named = statement.arguments.first().and_then(|argument| argument.value.as_text());
             let name = match (last, named) {
-                ("configure", named) => Some(named.unwrap_or_else(|| "android".to_owned())),
-                (maker, Some(named)) if MAKERS.contains(&maker) => Some(named),
+                ("configure", named) => Some(named.map_or("android".into(), Cow::Owned)),
+                (maker, Some(named)) if MAKERS.contains(&maker) => Some(named.into()),
                 _ if WRAPPERS.contains(&statement.name().as_str()) => None,
-                _ => Some(last.to_owned()),
+                _ => Some(last.into()),
             };
             around.extend(name.map(|name| Block { name, statement }));
             walk(script, block, &around, out);
@@ -406,7 +408,7 @@ fn is(name: &str, spellings: &[&str]) -> bool {
 fn android(reading: &Reading<'_>, flat: &Flat<'_>, module: &mut Module, folder: &Path) {
     let Some(inner) = flat.inside(&["android"]) else { return };
     let name = flat.last();
-    let inner: Vec<_> = inner.iter().map(|block| block.name.as_str()).collect();
+    let inner: Vec<_> = inner.iter().map(|block| &*block.name).collect();
     match inner.as_slice() {
         [] if is(name, &["namespace"]) => set(&mut module.namespace, reading.stated(flat, Value::text)),
         [] if is(name, &["compileSdk", "compileSdkVersion"]) => set(&mut module.compile_level, level(reading, flat)),
