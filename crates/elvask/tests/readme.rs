@@ -102,3 +102,22 @@ fn every_dependency_has_its_reason() {
         rows.flat_map(|cell| cell.split(", ")).map(|name| name.trim().trim_matches('`')).collect();
     assert_eq!(named, told);
 }
+
+#[test]
+fn what_is_shipped_is_built_at_full() {
+    let manifest = page("Cargo.toml");
+    let packages = |profile: &str| {
+        let section =
+            manifest.split(&format!("[profile.{profile}.package]\n")).nth(1).unwrap().split("\n\n").next().unwrap();
+        let level = |line: &str| {
+            let (name, level) = line.split_once(".opt-level = ").unwrap();
+            (name.to_owned(), level.parse::<u32>().unwrap())
+        };
+        section.lines().filter(|line| line.contains(".opt-level")).map(level).collect::<Vec<_>>()
+    };
+    // The profile takes over what the one that it inherits from says of each package.
+    let full = packages("dist");
+    for (name, level) in packages("release").into_iter().filter(|(_, level)| *level < 3) {
+        assert!(full.contains(&(name.clone(), 3)), "{name} is built at {level} in what is shipped");
+    }
+}
