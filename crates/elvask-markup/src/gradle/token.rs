@@ -52,6 +52,8 @@ pub(super) fn tokens(text: &str) -> Vec<Token> {
                 let (quotes, len) = text_len(rest, first);
                 (Some(TokenKind::Text { quotes, plain: first == '\'' }), len)
             }
+            // Lines start with many of them.
+            ' ' => (None, rest.bytes().position(|byte| byte != b' ').unwrap_or(rest.len())),
             _ if first.is_whitespace() => (None, first.len_utf8()),
             _ if first.is_ascii_digit() => {
                 let end = rest.find(|character: char| !(character.is_ascii_alphanumeric() || character == '_'));
@@ -67,7 +69,8 @@ pub(super) fn tokens(text: &str) -> Vec<Token> {
                 (Some(TokenKind::Name), len.min(rest.len()))
             }
             _ => {
-                let mark = MARKS.iter().find(|mark| rest.starts_with(**mark));
+                let second = rest.as_bytes().get(1).filter(|byte| byte.is_ascii_punctuation());
+                let mark = second.and_then(|_| MARKS.iter().find(|mark| rest.starts_with(**mark)));
                 (Some(TokenKind::Mark), mark.map_or(first.len_utf8(), |mark| mark.len()))
             }
         };
@@ -84,9 +87,9 @@ pub(super) fn tokens(text: &str) -> Vec<Token> {
 
 /// Returns how many quotes open the text at the start of `rest`, and its length, quotes included.
 fn text_len(rest: &str, quote: char) -> (usize, usize) {
-    let triple: String = std::iter::repeat_n(quote, 3).collect();
-    if rest.starts_with(&triple) {
-        let len = rest.get(3..).and_then(|inside| inside.find(&triple)).map_or(rest.len(), |end| end + 6);
+    let triple = if quote == '"' { "\"\"\"" } else { "'''" };
+    if rest.starts_with(triple) {
+        let len = rest.get(3..).and_then(|inside| inside.find(triple)).map_or(rest.len(), |end| end + 6);
         return (3, len);
     }
     let mut escaped = false;

@@ -37,6 +37,11 @@ pub(super) fn parallel_chapters(text: &str) -> Vec<&str> {
     let mut found: Vec<(String, &str)> = Vec::new();
     let mut fenced = false;
     for line in text.lines() {
+        // Most lines are neither of a fence nor a title.
+        let first = line.bytes().find(|byte| *byte != b' ');
+        if first.is_none_or(|first| first.is_ascii_alphanumeric()) {
+            continue;
+        }
         fenced ^= line.trim_start().starts_with("```");
         let depth = line.bytes().take_while(|byte| *byte == b'#').count();
         let title = line.get(depth..).filter(|rest| rest.starts_with(' ')).map(str::trim);
