@@ -324,7 +324,7 @@ fn fits(pattern: &str, path: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::pattern::Found;
+    use crate::pattern::{Found, Part};
 
     #[test]
     fn texts_are_found_as_a_pattern_finds_them() {
@@ -351,7 +351,7 @@ mod tests {
         let by_pattern = |text: &str| {
             let of = |found: Found<'_>| {
                 let part = |at: usize| found.get(at).map(|part| part.as_str().to_owned());
-                (part(1), part(2), part(3), found.get(0).map(|whole| whole.end()))
+                (part(1), part(2), part(3), found.get(0).map(Part::end))
             };
             STATEMENT.captures_iter(text).map(of).collect::<Vec<_>>()
         };

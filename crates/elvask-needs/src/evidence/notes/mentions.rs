@@ -77,7 +77,7 @@ impl Words {
         let words = || self.words.iter().map(|word| word.trim_end());
         let search = || AhoCorasick::builder().ascii_case_insensitive(true).build(words()).ok();
         let made = self.search.get_or_init(search).as_ref();
-        debug_assert!(made.is_some(), "they can be searched for");
+        debug_assert!(made.is_some());
         made
     }
 }
