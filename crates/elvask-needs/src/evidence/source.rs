@@ -16,7 +16,9 @@ use elvask_platform::native::{Clue, Family, Symbol, symbols};
 use elvask_platform::{Strength, android, ios};
 use memchr::memmem;
 
-use self::around::{Asking, asking, calls_around, declares, function_around, is_declaration, is_name, is_own_call};
+use self::around::{
+    Asking, Declared, asking, calls_around, declares, function_around, is_declaration, is_name, is_own_call,
+};
 use super::Learned;
 use super::gather::Found;
 use super::lexer::{Compiled, Conditions, Stretch, Stretches, Style, conditions, stretches};
@@ -165,6 +167,7 @@ pub(super) fn read(bytes: &[u8], shown: &str, family: Family, pod: Option<&str>,
         compiled,
         asked: RefCell::default(),
         words: RefCell::default(),
+        declared: RefCell::default(),
     };
     let mut seen: HashMap<(usize, &str), usize> = HashMap::new();
     for (pattern, start, end) in places {
@@ -206,6 +209,7 @@ struct Source<'t> {
     asked: RefCell<Asked>,
     /// Of the words that were looked for in all of the file, whether each is there.
     words: RefCell<HashMap<&'static str, bool>>,
+    declared: RefCell<Declared<'t>>,
 }
 
 impl Source<'_> {
@@ -311,7 +315,7 @@ impl Source<'_> {
         let (folder, name) = self.shown.rsplit_once('/').unwrap_or(("", self.shown));
         let file = name.split('.').next().unwrap_or(name).to_owned();
         let folder = folder.rsplit('/').next().unwrap_or_default().to_owned();
-        let around = function_around(self.text, at);
+        let around = function_around(self.text, at, &mut self.declared.borrow_mut());
         let called_by_name = around.is_some_and(|(_, by_name)| by_name);
         Part { file, folder, function: around.map(|(name, _)| name.to_owned()), called_by_name }
     }

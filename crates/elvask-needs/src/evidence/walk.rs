@@ -103,7 +103,11 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
             }
             // Most of what stands in a package says nothing, and its path is not put together.
             let inside = || if shown.is_empty() { entry.name.clone() } else { [&shown, "/", &entry.name].concat() };
-            let path = || folder.join(&entry.name);
+            let path = || {
+                let mut path = PathBuf::with_capacity(folder.as_os_str().len() + 1 + entry.name.len());
+                path.extend([folder.as_path(), Path::new(&entry.name)]);
+                path
+            };
             match entry.kind {
                 FileKind::Folder if depth >= MAX_DEPTH => tree.cut = true,
                 FileKind::Folder if is_compiled_folder(&entry.name) => tree.binaries.push(inside()),
@@ -123,6 +127,12 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
     tree
 }
 
+/// Parts a name at its last dot.
+fn parted(name: &str) -> Option<(&str, &str)> {
+    let dot = memchr::memrchr(b'.', name.as_bytes())?;
+    Some((name.get(..dot)?, name.get(dot + 1..)?))
+}
+
 /// Says whether a folder is a library or framework that is compiled already.
 fn is_compiled_folder(name: &str) -> bool {
     name.ends_with(".framework") || name.ends_with(".xcframework")
@@ -130,7 +140,7 @@ fn is_compiled_folder(name: &str) -> bool {
 
 /// Says whether a file is a library that is compiled already. The build tool's own wrapper is none of the package.
 fn is_compiled_file(name: &str) -> bool {
-    let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending);
+    let ending = parted(name).map_or("", |(_, ending)| ending);
     matches!(ending, "jar" | "a" | "so") && name != "gradle-wrapper.jar"
 }
 
@@ -165,7 +175,7 @@ fn is_entered(name: &str, around: &str) -> bool {
 
 /// Says what a file can say, by its name and the folder that it is in.
 fn role_of(name: &str, folder: &str, depth: usize) -> Option<Role> {
-    let (stem, ending) = name.rsplit_once('.')?;
+    let (stem, ending) = parted(name)?;
     Some(match ending {
         "swift" if name == "Package.swift" => Role::SwiftPackage,
         "swift" | "m" | "mm" => Role::Source(Family::Apple),

@@ -4,6 +4,7 @@
 use std::sync::OnceLock;
 
 use elvask_platform::List;
+use elvask_platform::hash::QuickMap;
 use memchr::memmem::Finder;
 
 /// How far back the call around an argument is looked for, in bytes.
@@ -87,31 +88,44 @@ pub(crate) fn name_before(text: &str, at: usize) -> &str {
     before.get(start..).unwrap_or_default()
 }
 
+/// What lines of a file declare, each by the byte that it starts at: places near each other are in the same function.
+pub(super) type Declared<'t> = QuickMap<usize, Option<&'t str>>;
+
 /// Returns the name of the function that a place is in, by the nearest line above that starts one, and whether scripts call it
-/// by that name: it is handed to them by a macro, a builder or an annotation.
-pub(super) fn function_around(text: &str, at: usize) -> Option<(&str, bool)> {
+/// by that name: it is handed to them by a macro, a builder or an annotation. What whole lines declare is kept in `known`.
+pub(super) fn function_around<'t>(text: &'t str, at: usize, known: &mut Declared<'t>) -> Option<(&'t str, bool)> {
     let before = text.get(..at)?;
     let mut lines = lines_upwards(before).take(MAX_LINES);
-    let (line, name) = lines.by_ref().find_map(|line| Some((line, declared_in(line)?)))?;
+    let mut declared = |(start, line): (usize, &'t str)| {
+        // The line of the place itself ends there.
+        let name = if start + line.len() == at {
+            declared_in(line)
+        } else {
+            *known.entry(start).or_insert_with(|| declared_in(line))
+        };
+        Some((line, name?))
+    };
+    let (line, name) = lines.find_map(&mut declared)?;
     let handed = ["METHOD(", "Function(\""].iter().any(|opening| line.contains(opening));
     let annotated = || {
-        let above = lines.take_while(|line| !line.trim().is_empty()).take(3);
-        line.contains("@objc") || above.into_iter().any(|line| line.trim().starts_with('@') && line.contains("Method"))
+        let mut above = lines.map(|(_, line)| line).take_while(|line| !line.trim().is_empty()).take(3);
+        line.contains("@objc") || above.any(|line| line.trim().starts_with('@') && line.contains("Method"))
     };
     Some((name, handed || annotated()))
 }
 
-/// Goes through the lines of a text, the last one first.
-fn lines_upwards(text: &str) -> impl Iterator<Item = &str> {
+/// Goes through the lines of a text, the last one first, each with the byte that it starts at.
+fn lines_upwards(text: &str) -> impl Iterator<Item = (usize, &str)> {
     let mut rest = (!text.is_empty()).then(|| text.strip_suffix('\n').unwrap_or(text));
     std::iter::from_fn(move || {
         let all = rest?;
-        let (above, line) = match memchr::memrchr(b'\n', all.as_bytes()) {
-            Some(at) => (all.get(..at), all.get(at + 1..)?),
-            None => (None, all),
+        let (above, start) = match memchr::memrchr(b'\n', all.as_bytes()) {
+            Some(at) => (all.get(..at), at + 1),
+            None => (None, 0),
         };
         rest = above;
-        Some(line.strip_suffix('\r').unwrap_or(line))
+        let line = all.get(start..)?;
+        Some((start, line.strip_suffix('\r').unwrap_or(line)))
     })
 }
 
@@ -248,22 +262,34 @@ mod tests {
     #[test]
     fn lines_are_gone_through_upwards() {
         for text in ["", "\n", "a", "a\n", "\na", "a\r\n\r\n b\n\n", "é\nö", "a\n\n\nb\r\n"] {
-            assert!(lines_upwards(text).eq(text.lines().rev()), "{text:?}");
+            assert!(lines_upwards(text).map(|(_, line)| line).eq(text.lines().rev()), "{text:?}");
+            assert!(lines_upwards(text).all(|(start, line)| text[start..].starts_with(line)), "{text:?}");
         }
     }
 
     #[test]
     fn the_function_around_a_place_is_found() {
-        let name = |text: &str| function_around(text, text.len()).unwrap_or_default().0.to_owned();
+        let around = |text: &str| {
+            function_around(text, text.len(), &mut Declared::default())
+                .map(|(name, by_name)| (name.to_owned(), by_name))
+        };
+        let name = |text: &str| around(text).unwrap_or_default().0;
         assert_eq!(name("  fun scan(a: Int) {\n    x."), "scan");
         assert_eq!(name("  @objc func getPhoto(_ call: Call) {\n"), "getPhoto");
         assert_eq!(name("EXPORT_METHOD(listen:(NSString *)a\n  b"), "listen");
         assert_eq!(name("  AsyncFunction(\"ring\") { ->\n"), "ring");
         assert_eq!(name("- (void)locate:(id)sender {\n"), "locate");
         assert_eq!(name("  public static void ring(Call call) {\n"), "ring");
-        let by_name = |text: &str| function_around(text, text.len()).unwrap_or_default().1;
+        let by_name = |text: &str| around(text).unwrap_or_default().1;
         assert!(by_name("  @PluginMethod\n  public void ring(Call call) {\n"));
         assert!(by_name("  AsyncFunction(\"ring\") { ->\n"));
         assert!(!by_name("  private void ring(Call call) {\n"));
+        // What is known of lines changes nothing, wherever in a line a place is.
+        let text = "@PluginMethod\npublic void ring(Call call) {\r\n  use(fun a(), b)\n}\n\nfun scan(a: Int) {\n  x; fun y() { z }\n";
+        let mut known = Declared::default();
+        for at in (0..=text.len()).chain((0..=text.len()).rev()) {
+            let alone = function_around(text, at, &mut Declared::default());
+            assert_eq!(function_around(text, at, &mut known), alone, "{at}");
+        }
     }
 }
