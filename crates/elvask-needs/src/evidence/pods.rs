@@ -45,6 +45,8 @@ struct Description {
     name: String,
     /// Its folder, from the package's, with a slash at the end; empty for the package's own folder.
     folder: String,
+    /// How many folders that is.
+    depth: usize,
     sections: Vec<Section>,
     default: Option<Vec<String>>,
 }
@@ -234,18 +236,18 @@ impl Descriptions {
         if !pods.names.contains(&name) {
             pods.names.push(name.clone());
         }
-        self.0.push(Description { name, folder, sections, default });
+        let depth = folder.matches('/').count();
+        self.0.push(Description { name, folder, depth, sections, default });
     }
 
     /// Says whether an app compiles a file of the package.
     pub(super) fn takes(&self, shown: &str) -> Taken {
         // The linker takes the uppermost description; those deeper down are pods that an app names.
-        let depth = |description: &Description| description.folder.matches('/').count();
-        let Some(least) = self.0.iter().map(depth).min() else { return Taken::Always };
+        let Some(least) = self.0.iter().map(|description| description.depth).min() else { return Taken::Always };
         let mut chosen = None;
         for description in &self.0 {
             let Some(inside) = shown.strip_prefix(&description.folder) else { continue };
-            let nested = depth(description) > least;
+            let nested = description.depth > least;
             match description.takes(inside) {
                 Taken::Always if nested => chosen = chosen.or(Some(description.name.clone())),
                 Taken::Chosen(_) if nested => chosen = chosen.or(Some(description.name.clone())),
