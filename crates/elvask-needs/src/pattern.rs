@@ -181,6 +181,31 @@ fn knows_letters(pattern: &str) -> bool {
     false
 }
 
+/// Returns the first group of the first line that a pattern with a name in it matches. Only lines are searched with that name, and with one
+/// of the signs that the pattern wants.
+pub(crate) fn first_in_lines<'t>(
+    name: &str,
+    signs: &[&str],
+    text: &'t str,
+    pattern: impl FnOnce(&str) -> String,
+) -> Option<&'t str> {
+    let mut from = 0;
+    let finder = Finder::new(name);
+    let lines = std::iter::from_fn(|| {
+        let at = from + finder.find(text.as_bytes().get(from..)?)?;
+        let (before, rest) = text.split_at_checked(at)?;
+        let line_start = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |end| end + 1);
+        let end = memchr::memchr(b'\n', rest.as_bytes()).map_or(text.len(), |end| at + end);
+        from = end + 1;
+        let line = text.get(line_start..end)?;
+        Some(line.strip_suffix('\r').unwrap_or(line))
+    });
+    let mut lines = lines.filter(|line| signs.iter().any(|sign| line.contains(sign))).peekable();
+    lines.peek()?;
+    let form = regex_lite::Regex::new(&pattern(&regex_lite::escape(name))).ok()?;
+    lines.find_map(|line| Some(form.captures(line)?.get(1)?.as_str()))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -254,5 +279,15 @@ mod tests {
         assert_eq!(first("x([^a]{0,2})", "xöööa").as_deref(), Some("öö"));
         assert_eq!(first("x([^a])", "xö").as_deref(), Some("ö"));
         assert_eq!(first("x(.)", "x→").as_deref(), Some("→"));
+    }
+
+    #[test]
+    fn lines_with_a_name_are_searched_once_and_in_order() {
+        let first = |text: &'static str| first_in_lines("knot", &["="], text, |name| format!("^{name} *= *(.+)$"));
+        assert_eq!(first("a knot = 1\nknot\r\nknot knot = 2\nknot = 3\r\nknot = 4"), Some("3"));
+        assert_eq!(first("knot = 5"), Some("5"));
+        assert_eq!(first("\n\nknot\n"), None);
+        assert_eq!(first(""), None);
+        assert_eq!(first("tern = 1"), None);
     }
 }

@@ -9,7 +9,7 @@ use regex_lite::Regex;
 use super::Learned;
 use super::gather::Found;
 use super::shown::Shown;
-use crate::pattern::Pattern;
+use crate::pattern::{Pattern, first_in_lines};
 use crate::requirement::{Citation, EvidenceKind, MIN_LEVEL, MIN_VERSION, Need, When};
 
 /// The most statements of a lowest level that are looked at in one script: each may go through all of it. Packages write a handful.
@@ -17,15 +17,6 @@ const MAX_STATEMENTS: usize = 64;
 
 /// The deepest chain of names that is followed.
 const MAX_STEPS: usize = 12;
-
-/// Returns the first group of the first line that a pattern with a name in it matches. Only lines with that name are searched.
-fn first_in_lines<'t>(name: &str, text: &'t str, pattern: impl FnOnce(&str) -> String) -> Option<&'t str> {
-    let mut lines =
-        text.lines().filter(|line| memchr::memmem::find(line.as_bytes(), name.as_bytes()).is_some()).peekable();
-    lines.peek()?;
-    let form = Regex::new(&pattern(&regex_lite::escape(name))).ok()?;
-    lines.find_map(|line| Some(form.captures(line)?.get(1)?.as_str()))
-}
 
 static LOWEST_LEVEL: Pattern = Pattern::new(
     r"(?m)(?:^|[{;\s])(?:minSdkVersion|minSdk)\b[ \t]*(?:=[ \t]*|\([ \t]*|[ \t])([^:\s][^\n]*)$",
@@ -195,7 +186,7 @@ impl Script<'_> {
 
     /// Looks a variable up: `def NAME = …`, `ext.NAME = …`, `val NAME = …`.
     fn assigned(&self, name: &str, steps: usize) -> Option<Stated> {
-        let found = first_in_lines(name, self.text, |name| {
+        let found = first_in_lines(name, &["="], self.text, |name| {
             format!(r"^[ \t]*(?:def |val |var |final |int |Integer |ext\.|static )*{name}[ \t]*=[ \t]*([^=].*)$")
         })?;
         self.level(found, steps + 1)
@@ -207,8 +198,9 @@ impl Script<'_> {
         if !name.chars().all(|letter| letter.is_alphanumeric() || letter == '_') || name.is_empty() {
             return None;
         }
-        let found =
-            first_in_lines(name, self.text, |name| format!(r#"["']?\b{name}["']?[ \t]*(?::|to\b)[ \t]*([^,\]]+)"#))?;
+        let found = first_in_lines(name, &[":", "to"], self.text, |name| {
+            format!(r#"["']?\b{name}["']?[ \t]*(?::|to\b)[ \t]*([^,\]]+)"#)
+        })?;
         self.level(found, steps + 1)
     }
 
@@ -233,7 +225,9 @@ impl Script<'_> {
         if owner.is_empty() || !reads_json {
             return None;
         }
-        first_in_lines(owner, self.text, |owner| format!(r"(\b{owner})[ \t]*=.*(?:JsonSlurper|package\.json)"))?;
+        first_in_lines(owner, &["JsonSlurper", "package.json"], self.text, |owner| {
+            format!(r"(\b{owner})[ \t]*=.*(?:JsonSlurper|package\.json)")
+        })?;
         let mut value = json;
         for step in path.iter().flat_map(|step| step.split(['[', ']'])) {
             let step = step.trim().trim_matches(['"', '\'']);
@@ -431,8 +425,9 @@ pub(super) fn read_podspec(text: &str, shown: &str, found: &mut Found) {
         let written = written.as_str().trim().trim_end_matches([';', '}']).trim();
         let value = version_of(written).or_else(|| {
             let named = written.chars().all(|letter| letter.is_alphanumeric() || letter == '_');
-            let assigned = named
-                .then(|| first_in_lines(written, text, |written| format!(r"^[ \t]*{written}[ \t]*=[ \t]*([^#]+)")));
+            let assigned = named.then(|| {
+                first_in_lines(written, &["="], text, |written| format!(r"^[ \t]*{written}[ \t]*=[ \t]*([^#]+)"))
+            });
             version_of(assigned.flatten()?.trim())
         });
         match value {

@@ -203,9 +203,13 @@ impl Diff {
             matches!(letters.next(), Some('+' | '-'))
                 && letters.next().is_none_or(|next| next.is_whitespace() || next == '<')
         };
+        let named = matches!(tag, "diff" | "patch");
+        // Most fragments are none, and have no such line.
+        if !named && !text.starts_with('+') && !text.contains("\n+") {
+            return None;
+        }
         let added = text.lines().filter(|line| line.starts_with('+')).filter(marked).count();
-        let is_diff = tag == "diff"
-            || tag == "patch"
+        let is_diff = named
             || (added > 0 && text.contains('<') && text.lines().filter(marked).count() * 4 >= text.lines().count());
         if !is_diff || text.lines().filter(|line| line.starts_with(['+', '-'])).count() == 0 {
             return None;

@@ -18,7 +18,7 @@ pub(super) fn of_linux(from: std::os::fd::BorrowedFd<'_>, folder: &Path) -> Vec<
     use rustix::fs::{AtFlags, FileType, Mode, OFlags, RawDir, openat, statat};
     let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
     let Ok(folder) = openat(from, folder, flags, Mode::empty()) else { return Vec::new() };
-    let mut names = Vec::new();
+    let mut names = Vec::with_capacity(16);
     let mut taken = [std::mem::MaybeUninit::uninit(); TAKEN_AT_ONCE];
     let mut entries = RawDir::new(&folder, &mut taken);
     while let Some(Ok(entry)) = entries.next() {
