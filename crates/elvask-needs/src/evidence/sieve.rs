@@ -11,7 +11,7 @@ pub(super) struct Sieve {
     /// How many bytes a window has.
     window: usize,
     /// For the sum of three bytes at the end of some window, how far the next one is that can be a word's; 0 where it may be this one.
-    steps: Vec<u8>,
+    steps: Box<[u8; 1 << BITS_OF_THREE]>,
     /// For the sum of four bytes, whether the window of a word may start with them.
     starts: Vec<bool>,
     /// The words by their windows, each with where in it the window is.
@@ -78,7 +78,7 @@ impl Sieve {
         let window = words.first().map_or(MIN_WINDOW, |word| word.len()).min(MAX_WINDOW);
         let mut sieve = Sieve {
             window,
-            steps: vec![u8::try_from(window - 2).unwrap_or(1); 1 << BITS_OF_THREE],
+            steps: Box::new([u8::try_from(window - 2).unwrap_or(1); 1 << BITS_OF_THREE]),
             starts: vec![false; 1 << BITS_OF_FOUR],
             words: QuickMap::default(),
         };
