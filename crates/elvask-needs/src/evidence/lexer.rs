@@ -162,11 +162,16 @@ impl Conditions {
 pub(crate) fn conditions(text: &str, stretches: &Stretches) -> Conditions {
     let mut out = Vec::new();
     let mut stack: Vec<(Compiled, &str)> = Vec::new();
+    let mut from = 0;
     for sharp in memchr::memchr_iter(b'#', text.as_bytes()) {
         let (before, rest) = text.split_at(sharp);
-        let line_start = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |end| end + 1);
-        let first = before.get(line_start..).unwrap_or_default().trim_start().is_empty();
-        if !first || stretches.at(sharp).is_some() {
+        let between = before.get(from..).unwrap_or_default();
+        let line_end = memchr::memrchr(b'\n', between.as_bytes());
+        // One on the line of another one is not the first sign there.
+        let is_first = (line_end.is_some() || from == 0)
+            && between.get(line_end.map_or(0, |end| end + 1)..).is_some_and(|space| space.trim_start().is_empty());
+        from = sharp + 1;
+        if !is_first || stretches.at(sharp).is_some() {
             continue;
         }
         let line = rest.split_inclusive('\n').next().unwrap_or_default();
@@ -288,5 +293,8 @@ mod tests {
         assert_eq!(at("#if DEBUG\nx\n#endif", "x"), Compiled::Never);
         assert_eq!(at("#if DEBUG\na\n#else\nx\n#endif", "x"), Compiled::Always);
         assert_eq!(at("/*\n#if 0\n*/\nx", "x"), Compiled::Always);
+        assert_eq!(at("#\n # if 0\nx", "x"), Compiled::Never);
+        assert_eq!(at("a # if 0\nx", "x"), Compiled::Always);
+        assert_eq!(at("## if 0\nx", "x"), Compiled::Always);
     }
 }

@@ -296,8 +296,8 @@ impl Reader<'_, '_> {
         for (start, clause) in parts {
             self.look_back(clause);
             // Nor do most clauses of the others.
-            let end = start + clause.len();
-            if !helped && !naming.iter().any(|word| start <= word.start && word.end <= end) {
+            let first = naming.get(naming.partition_point(|word| word.start < start));
+            if !helped && first.is_none_or(|word| word.end > start + clause.len()) {
                 debug_assert!(mentions(clause, &self.said_around(around)).is_empty(), "{clause}");
                 continue;
             }
