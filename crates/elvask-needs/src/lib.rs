@@ -30,6 +30,8 @@ pub mod remedy;
 pub mod requirement;
 pub mod section;
 pub mod sheet;
+#[cfg(test)]
+mod shuffled;
 pub mod strangers;
 pub mod template;
 pub mod values;

@@ -209,6 +209,7 @@ pub(crate) fn first_in_lines<'t>(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::shuffled;
 
     #[test]
     fn only_texts_with_a_word_of_the_pattern_are_searched() {
@@ -235,15 +236,10 @@ mod tests {
             "<é <d <e",
             "min\nSdk 5",
         ];
-        let (mut number, mut matches) = (1_usize, 0);
+        let mut text = shuffled::texts(&lines, "\n");
+        let mut matches = 0;
         for count in 0..400 {
-            let text: Vec<&str> = (0..count % 9)
-                .map(|_| {
-                    number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
-                    lines[(number >> 40) % lines.len()]
-                })
-                .collect();
-            let text = text.join("\n");
+            let text = text(count % 9);
             let shown = |found: Found<'_>| {
                 (0..4).map(|at| found.get(at).map(|part| (part.start(), part.end()))).collect::<Vec<_>>()
             };

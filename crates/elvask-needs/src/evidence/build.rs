@@ -221,8 +221,7 @@ impl Script<'_> {
     fn in_package_json(&self, owner: &str, path: &[&str]) -> Option<Stated> {
         let owner = owner.trim();
         let json = self.around.package_json.as_ref()?;
-        let reads_json = ["JsonSlurper", "package.json"].iter().any(|sign| self.text.contains(sign));
-        if owner.is_empty() || !reads_json {
+        if owner.is_empty() {
             return None;
         }
         first_in_lines(owner, &["JsonSlurper", "package.json"], self.text, |owner| {

@@ -205,6 +205,7 @@ pub(super) mod tests {
     use regex_syntax::hir::literal::Extractor;
 
     use super::*;
+    use crate::shuffled;
 
     /// The most words with which one pattern may start: where there are more, shorter ones are taken. Fewer words are sooner put together,
     /// and make more patterns be tried; with so many, looking into packages takes the least.
@@ -301,17 +302,14 @@ pub(super) mod tests {
         let whole = |pattern: &&str| Regex::builder().syntax(bytes).build(pattern).unwrap();
         let wholes: Vec<Regex> = patterns.iter().map(whole).collect();
         // The words of all patterns, put together in many ways.
-        let words: Vec<&str> =
-            patterns.iter().flat_map(|one| one.split(|sign: char| !sign.is_ascii_alphabetic())).collect();
-        let (mut number, mut matches) = (1_usize, 0);
+        let words = patterns.iter().flat_map(|one| one.split(|sign: char| !sign.is_ascii_alphabetic()));
+        let words: Vec<String> =
+            words.flat_map(|word| ["", "", "", ",", "."].map(|end| format!("{word}{end}"))).collect();
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        let mut text = shuffled::texts(&words, " ");
+        let mut matches = 0;
         for _ in 0..400 {
-            let text: String = (0..24)
-                .map(|_| {
-                    number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
-                    let word = words[(number >> 40) % words.len()];
-                    word.to_owned() + [" ", " ", " ", ", ", ". "][(number >> 33) % 5]
-                })
-                .collect();
+            let text = text(24);
             let starts = forms.starts(text.as_bytes());
             for (form, (pattern, whole)) in patterns.iter().zip(&wholes).enumerate() {
                 let is_there = whole.is_match(&text);

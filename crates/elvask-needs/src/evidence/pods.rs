@@ -327,6 +327,7 @@ fn fits(pattern: &str, path: &str) -> bool {
 mod tests {
     use super::*;
     use crate::pattern::{Found, Part};
+    use crate::shuffled;
 
     #[test]
     fn texts_are_found_as_a_pattern_finds_them() {
@@ -359,14 +360,10 @@ mod tests {
         };
         let parts = [".", "s", " ", "\u{e9}", "_", "ios", "osx", "\n", ".", "."];
         let parts: Vec<&str> = parts.into_iter().chain(WORDS).chain([".", ".", "."]).collect();
-        let (mut number, mut matches) = (1_usize, 0);
+        let mut text = shuffled::texts(&parts, "");
+        let mut matches = 0;
         for _ in 0..20_000 {
-            let text: String = (0..12)
-                .map(|_| {
-                    number = number.wrapping_mul(0x5851_f42d_4c95_7f2d).wrapping_add(1);
-                    parts[(number >> 40) % parts.len()]
-                })
-                .collect();
+            let text = text(12);
             let found: Vec<_> = statements(&text)
                 .map(|one| {
                     let of = |text: &str| Some(text.to_owned());

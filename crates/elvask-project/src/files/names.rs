@@ -53,9 +53,8 @@ pub(super) fn of_any_system(folder: &Path) -> Vec<Named> {
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
     let named = entries.filter_map(|entry| {
         let kind = entry.file_type().ok()?;
-        let kind = if kind.is_dir() { FileKind::Folder } else { FileKind::File };
-        let link = entry.file_type().is_ok_and(|kind| kind.is_symlink());
-        Some((entry.file_name().into_string().ok()?, (!link).then_some(kind)))
+        let what = if kind.is_dir() { FileKind::Folder } else { FileKind::File };
+        Some((entry.file_name().into_string().ok()?, (!kind.is_symlink()).then_some(what)))
     });
     named.collect()
 }
