@@ -1,5 +1,7 @@
 //! Findings: what a rule reports, with its place, its reasons and its remedy.
 
+use std::sync::Arc;
+
 use elvask_markup::{Edit, EditError, EditSet};
 use elvask_needs::reach::Reached;
 use elvask_needs::remedy::Remedy;
@@ -45,7 +47,7 @@ pub struct NeededBy {
     /// Its installed version.
     pub version: Option<String>,
     /// The lines that show it, the weightiest evidence first. There is at least one.
-    pub learnt: Vec<Citation>,
+    pub learnt: Vec<Arc<Citation>>,
     /// Why it is needed, in the words of the sheet.
     pub reason: Option<String>,
     /// Where the plugin's own notes say so.

@@ -1,5 +1,7 @@
 //! What adding a package would ask of an app, before it is added.
 
+use std::sync::Arc;
+
 use elvask_needs::kinds;
 use elvask_needs::reach::{Reach, Reached};
 use elvask_needs::requirement::{Citation, MIN_LEVEL, Need};
@@ -57,7 +59,7 @@ pub struct Ask {
     /// What it means to whoever updates, in a sentence or two; empty where they do not notice it.
     pub meaning: String,
     /// The lines that show it, the weightiest first.
-    pub learnt: Vec<Citation>,
+    pub learnt: Vec<Arc<Citation>>,
 }
 
 impl Ask {

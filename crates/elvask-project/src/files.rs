@@ -1,6 +1,7 @@
 //! Reading files: one narrow trait, with the disk and a tree in memory behind it.
 
 mod listed;
+mod named;
 mod names;
 #[cfg(target_os = "linux")]
 mod near;
@@ -8,12 +9,12 @@ mod remembered;
 mod watched;
 
 use std::collections::BTreeMap;
-use std::ffi::CStr;
 use std::io::{self, Read as _};
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
 pub use listed::Listed;
+pub use named::{Named, Names};
 pub use remembered::Remembered;
 pub use watched::Watched;
 
@@ -143,9 +144,8 @@ pub trait Files: Sync {
         None
     }
 
-    /// Returns the stamps of many things below a folder, each named from it with forward slashes and as systems take names, the folder
-    /// itself by an empty name; `None` where one of them has none.
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
+    /// Returns the stamps of many things below a folder; `None` where one of them has none.
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = Named<'_>>) -> Option<Vec<Stamp>> {
         stamps_one_by_one(self, folder, names)
     }
 
@@ -163,9 +163,9 @@ pub trait Files: Sync {
 fn stamps_one_by_one<F: Files + ?Sized>(
     files: &F,
     folder: &Path,
-    names: &mut dyn Iterator<Item = &CStr>,
+    names: &mut dyn Iterator<Item = Named<'_>>,
 ) -> Option<Vec<Stamp>> {
-    let stamp = |name: &CStr| match name.to_str().ok()? {
+    let stamp = |named: Named<'_>| match named.whole()?.as_str() {
         "" => files.stamp(folder),
         name => files.stamp(&folder.join(name)),
     };
@@ -277,26 +277,38 @@ impl Files for Disk {
         Some(Stamp { len: about.len(), changed: u64::try_from(changed.as_nanos()).ok()?, noted })
     }
 
-    // The way to the folder, which is long, is gone once.
+    // The way to the folder, which is long, is gone once, and that to one from which many are named.
     #[cfg(unix)]
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
-        use rustix::fs::{AtFlags, FileType, Mode, OFlags, fstat, open, statat};
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = Named<'_>>) -> Option<Vec<Stamp>> {
+        use rustix::fs::{AtFlags, FileType, Mode, OFlags, Stat, fstat, open, openat, statat};
         // A link tells nothing of what it leads to.
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC | OFlags::NOFOLLOW;
         // Nothing of it is read.
         #[cfg(target_os = "linux")]
         let flags = flags | OFlags::PATH;
-        let folder = open(folder, flags, Mode::empty()).ok()?;
-        let stamp = |name: &CStr| {
-            let about = if name.is_empty() { fstat(&folder) } else { statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW) };
-            let about = about.ok().filter(|about| !FileType::from_raw_mode(about.st_mode).is_symlink())?;
+        let top = open(folder, flags, Mode::empty()).ok()?;
+        let stamp = |about: Stat| {
+            if FileType::from_raw_mode(about.st_mode).is_symlink() {
+                return None;
+            }
             let changed = nanos(about.st_mtime, about.st_mtime_nsec)?;
             let noted = nanos(about.st_ctime, about.st_ctime_nsec)?;
             Some(Stamp { len: u64::try_from(about.st_size).ok()?, changed, noted })
         };
         let mut stamps = Vec::with_capacity(USUAL_NAMES);
-        for name in names {
-            stamps.push(stamp(name)?);
+        let mut inner = None;
+        let mut at = c"";
+        for Named { within, name } in names {
+            // Those that follow each other are named from the same text.
+            if !std::ptr::eq(within, at) {
+                inner = if within.is_empty() { None } else { Some(openat(&top, within, flags, Mode::empty()).ok()?) };
+                at = within;
+            }
+            let about = match &inner {
+                None if name.is_empty() => fstat(&top),
+                within => statat(within.as_ref().unwrap_or(&top), name, AtFlags::SYMLINK_NOFOLLOW),
+            };
+            stamps.push(stamp(about.ok()?)?);
         }
         Some(stamps)
     }
@@ -392,7 +404,7 @@ impl Files for Overlay<'_> {
         if self.given(path).is_some() || !self.new_below(path).is_empty() { None } else { self.below.stamp(path) }
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = Named<'_>>) -> Option<Vec<Stamp>> {
         let real = self.below.real(folder);
         if self.over.keys().any(|over| over.starts_with(folder) || over.starts_with(&real)) {
             return stamps_one_by_one(self, folder, names);

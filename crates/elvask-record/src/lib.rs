@@ -192,7 +192,7 @@ impl NeededByRecord {
     /// Makes the record of who needs something.
     #[must_use]
     pub fn of(needed: &NeededBy) -> Self {
-        let mut citations = needed.learnt.iter().map(CitationRecord::of);
+        let mut citations = needed.learnt.iter().map(|citation| CitationRecord::of(citation));
         let first = citations.next();
         NeededByRecord {
             plugin: needed.plugin.clone(),

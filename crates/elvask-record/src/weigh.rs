@@ -113,7 +113,7 @@ impl From<&Ask> for AskRecord {
             prompts: ask.prompts(),
             store_form: ask.store_form(),
             meaning: ask.meaning.clone(),
-            evidence: ask.learnt.iter().map(CitationRecord::of).collect(),
+            evidence: ask.learnt.iter().map(|citation| CitationRecord::of(citation)).collect(),
         }
     }
 }

@@ -1,12 +1,11 @@
 //! Packages as package managers fetch them: archives, looked into without being unpacked on the disk.
 
 use std::collections::BTreeSet;
-use std::ffi::CStr;
 use std::fs::File;
 use std::io::{self, Read, Seek as _};
 use std::path::{Component, Path, PathBuf};
 
-use elvask_project::files::{Disk, Entry, FileKind, Files, Memory, Parts, Stamp, limit_of};
+use elvask_project::files::{Disk, Entry, FileKind, Files, Memory, Named, Parts, Stamp, limit_of};
 use flate2::read::GzDecoder;
 
 use crate::output::Failure;
@@ -181,7 +180,7 @@ impl Files for Opened {
         self.of(path).stamp(path)
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = Named<'_>>) -> Option<Vec<Stamp>> {
         self.of(folder).stamps(folder, names)
     }
 }

@@ -69,10 +69,10 @@ impl Requirement {
 
     /// Returns the lines that show it.
     #[must_use]
-    pub fn citations(&self, sources: &Sources) -> Vec<Citation> {
+    pub fn citations(&self, sources: &Sources) -> Vec<Arc<Citation>> {
         let citation = |learnt: &Learnt| match learnt {
-            Learnt::Sheet(place) => Citation::of(EvidenceKind::Sheet, sources, *place),
-            Learnt::Found(citation) => citation.as_ref().clone(),
+            Learnt::Sheet(place) => Arc::new(Citation::of(EvidenceKind::Sheet, sources, *place)),
+            Learnt::Found(citation) => Arc::clone(citation),
         };
         self.learnt.iter().map(citation).collect()
     }

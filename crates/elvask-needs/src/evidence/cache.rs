@@ -1,10 +1,9 @@
 //! Remembering what was learnt of a package until one of its files changes.
 
 use std::cell::LazyCell;
-use std::ffi::CStr;
 use std::path::Path;
 
-use elvask_project::files::{Files, Stamp};
+use elvask_project::files::{Files, Named, Names, Stamp};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
@@ -55,35 +54,6 @@ struct Record<'r> {
     what: &'r [u8],
 }
 
-/// Names, each with a zero byte behind it, which no name holds: as systems take them.
-#[derive(Clone, Copy)]
-struct Names<'r>(&'r [u8]);
-
-impl<'r> Names<'r> {
-    fn iter(self) -> impl Iterator<Item = &'r CStr> {
-        let mut rest = self.0;
-        std::iter::from_fn(move || {
-            let name = CStr::from_bytes_until_nul(rest).ok()?;
-            rest = rest.get(name.count_bytes() + 1..).unwrap_or_default();
-            Some(name)
-        })
-    }
-
-    /// How many there are.
-    fn count(self) -> usize {
-        memchr::memchr_iter(0, self.0).count()
-    }
-}
-
-fn names_of(all: &[String]) -> Vec<u8> {
-    let mut out = Vec::with_capacity(all.iter().map(|name| name.len() + 1).sum());
-    for name in all {
-        out.extend_from_slice(name.as_bytes());
-        out.push(0);
-    }
-    out
-}
-
 impl<'r> Record<'r> {
     fn read(bytes: &'r [u8]) -> Option<Record<'r>> {
         let (folder_state, rest) = bytes.split_first_chunk::<SUM>()?;
@@ -102,11 +72,16 @@ impl<'r> Record<'r> {
 
     /// Says whether nothing has changed of what the record was made of.
     fn stands(&self, files: &dyn Files, root: &Path) -> bool {
-        States::of(files, root, self.folders, self.files, self.more).is_some_and(|now| self.is_in(&now))
+        States::of(files, root, self.folders, self.files).is_some_and(|now| self.is_in(now.folders, now.files))
     }
 
-    fn is_in(&self, now: &States) -> bool {
-        now.folders == self.folder_state && now.files == self.file_state
+    fn is_in(&self, folders: Sum, files: Sum) -> bool {
+        folders == self.folder_state && files == self.file_state
+    }
+
+    /// Says whether it was made of files of these names.
+    fn is_of(&self, files: Names<'_>, more: Names<'_>) -> bool {
+        self.files == files && self.more == more
     }
 
     fn made<T: DeserializeOwned>(&self) -> Option<T> {
@@ -146,35 +121,29 @@ struct States {
 
 impl States {
     /// Looks at folders and files, in one go; `None` where one of them has nothing that tells.
-    fn of(files: &dyn Files, root: &Path, folders: Names<'_>, names: Names<'_>, more: Names<'_>) -> Option<States> {
-        let stamps = files.stamps(root, &mut folders.iter().chain(names.iter()))?;
-        States::stamped(folders, names, more, &stamps)
-    }
-
-    /// Puts together what was seen of folders and files, in their order.
-    fn stamped(folders: Names<'_>, names: Names<'_>, more: Names<'_>, stamps: &[Stamp]) -> Option<States> {
-        let (of_folders, of_files) = stamps.split_at_checked(folders.count())?;
+    fn of(files: &dyn Files, root: &Path, folders: Names<'_>, names: Names<'_>) -> Option<States> {
+        let mut many = 0;
+        let stamps = files.stamps(root, &mut folders.iter().inspect(|_| many += 1).chain(names.iter()))?;
+        let (of_folders, of_files) = stamps.split_at_checked(many)?;
         let times = stamps.iter().map(|stamp| Youngest { changed: stamp.changed, noted: stamp.noted });
         let youngest = times.fold(Youngest::default(), Youngest::or);
-        let folders = States::sum([folders, Names(&[])], of_folders);
-        Some(States { folders, files: States::sum([names, more], of_files), youngest })
-    }
-
-    fn sum(names: [Names<'_>; 2], stamps: &[Stamp]) -> Sum {
-        let mut hash = Hash::default();
-        names.iter().for_each(|names| hash.add(names.0));
-        for stamp in stamps {
-            [stamp.len, stamp.changed, stamp.noted].into_iter().for_each(|word| hash.word(word));
-        }
-        hash.sum()
+        Some(States { folders: state(of_folders), files: state(of_files), youngest })
     }
 }
 
-/// Returns a sum that tells the state of some files or folders in a folder from any other, and the youngest of them; `None` where one of them
-/// has nothing that tells. Names are as for [`Files::stamps`].
-pub fn state_of(files: &dyn Files, root: &Path, names: &[String]) -> Option<([u8; 16], Youngest)> {
-    let names = names_of(names);
-    let states = States::of(files, root, Names(&[]), Names(&names), Names(&[]))?;
+/// Returns what tells the state of some files or folders from any other of the same ones.
+fn state<'s>(stamps: impl IntoIterator<Item = &'s Stamp>) -> Sum {
+    let mut hash = Hash::default();
+    for stamp in stamps {
+        [stamp.len, stamp.changed, stamp.noted].into_iter().for_each(|word| hash.word(word));
+    }
+    hash.sum()
+}
+
+/// Returns a sum that tells the state of some files or folders in a folder from any other of the same ones, and the youngest of them; `None`
+/// where one of them has nothing that tells.
+pub fn state_of(files: &dyn Files, root: &Path, names: Names<'_>) -> Option<([u8; 16], Youngest)> {
+    let states = States::of(files, root, Names(&[]), names)?;
     Some((states.files, states.youngest))
 }
 
@@ -197,11 +166,12 @@ pub(crate) fn recall<F, T: Serialize + DeserializeOwned>(
     }
     let found = find();
     let seen = seen(&found);
-    let [folders, names, more] = [&seen.folders, &seen.files, &seen.more].map(|all| names_of(all));
-    let [folders, names, more] = [&folders, &names, &more].map(|all| Names(all));
+    let [folders, names, more] = [&seen.folders, &seen.files, &seen.more].map(|all| Names::write(all));
+    let [folders, names, more] = [&folders, &names, &more].map(|all| Names(all.as_bytes()));
     // What was changed after it was looked at is told by the time of the youngest.
-    let Some(states) = States::of(files, root, folders, names, more) else { return make(&found) };
-    let same = known.filter(|record| record.file_state == states.files).and_then(|record| record.made());
+    let Some(states) = States::of(files, root, folders, names) else { return make(&found) };
+    let is_same = |record: &Record<'_>| record.is_of(names, more) && record.file_state == states.files;
+    let same = known.filter(is_same).and_then(|record| record.made());
     let what = same.unwrap_or_else(|| make(&found));
     if let Ok(made) = postcard::to_allocvec(&what) {
         let (folder_state, file_state) = (states.folders, states.files);
@@ -252,33 +222,34 @@ pub fn recall_learnt_beside(
     files: &dyn Files,
     root: &Path,
     cache: &dyn Cache,
-    names: &[String],
+    names: Names<'_>,
 ) -> (Option<[u8; 16]>, Option<Evidence>) {
-    let beside = names_of(names);
-    let alone = || States::of(files, root, Names(&[]), Names(&beside), Names(&[])).map(|states| states.files);
+    let alone = || state_of(files, root, names).map(|(state, _)| state);
     let kept = cache.get(&key(root, PACKAGE));
     let Some(record) = kept.as_deref().and_then(|kept| Record::read(whole(kept)?)) else { return (alone(), None) };
-    let mut own = Vec::with_capacity(record.folders.count() + record.files.count());
-    own.extend(record.folders.iter().chain(record.files.iter()));
-    let mut at = vec![None; names.len()];
-    for (place, name) in own.iter().enumerate() {
-        for (at, wanted) in at.iter_mut().zip(names) {
-            if wanted.as_bytes() == name.to_bytes() {
-                *at = Some(place);
-            }
+    let mut own: Vec<Named<'_>> = Vec::with_capacity(USUAL_NAMES);
+    own.extend(record.folders.iter());
+    let folders = own.len();
+    own.extend(record.files.iter());
+    // Each with its place among the files of the package.
+    let mut beside: Vec<(Named<'_>, Option<usize>)> = names.iter().map(|named| (named, None)).collect();
+    // Few are as long as one of those few names.
+    let lengths = beside.iter().fold(0u64, |lengths, (named, _)| lengths | 1 << (named.len() % 64));
+    for (place, named) in own.iter().enumerate().filter(|(_, named)| lengths >> (named.len() % 64) & 1 == 1) {
+        for (_, at) in beside.iter_mut().filter(|(wanted, _)| named.is_the_same(*wanted)) {
+            *at = Some(place);
         }
     }
-    let others = Names(&beside).iter().zip(&at).filter(|(_, at)| at.is_none()).map(|(name, _)| name);
+    let others = beside.iter().filter(|(_, at)| at.is_none()).map(|(named, _)| *named);
     // What is gone of the one may be nothing to the other.
     let Some(stamps) = files.stamps(root, &mut own.iter().copied().chain(others)) else { return (alone(), None) };
-    let (of_own, of_others) = stamps.split_at(own.len().min(stamps.len()));
+    let Some((of_own, of_others)) = stamps.split_at_checked(own.len()) else { return (None, None) };
+    let Some((of_folders, of_files)) = of_own.split_at_checked(folders) else { return (None, None) };
     let mut of_others = of_others.iter();
-    let of_names: Option<Vec<Stamp>> =
-        at.iter().map(|at| at.map_or_else(|| of_others.next(), |at| of_own.get(at)).copied()).collect();
-    let state = of_names.map(|stamps| States::sum([Names(&beside), Names(&[])], &stamps));
-    let stands =
-        States::stamped(record.folders, record.files, record.more, of_own).is_some_and(|now| record.is_in(&now));
-    (state, if stands { record.made() } else { None })
+    let of_names = beside.iter().map(|(_, at)| at.map_or_else(|| of_others.next(), |at| of_own.get(at)));
+    let of_names: Option<Vec<&Stamp>> = of_names.collect();
+    let stands = record.is_in(state(of_folders), state(of_files));
+    (of_names.map(state), if stands { record.made() } else { None })
 }
 
 /// Recalls what the files of a package showed if none has changed.
@@ -341,6 +312,9 @@ fn sum_of(reader: &str, record: &[u8]) -> Sum {
     sum.add(record);
     sum.sum()
 }
+
+/// So many files and folders most packages have at the most.
+const USUAL_NAMES: usize = 64;
 
 /// How many bytes a sum has.
 const SUM: usize = 16;
@@ -458,17 +432,19 @@ mod tests {
         let learnt = learn_cached(files, &root, Some(&cache));
         assert!(!learnt.requirements.is_empty());
         let names = ["scripts/a.txt", "", "package.json", "android", "scripts"].map(str::to_owned);
-        let look = || recall_learnt_beside(files, &root, &cache, &names);
-        let state = |names: &[String]| state_of(files, &root, names).map(|(state, _)| state);
-        let first = state(&names);
+        let [names, some] = [&names[..], &names[1..4]].map(Names::write);
+        let [names, some] = [&names, &some].map(|names| Names(names.as_bytes()));
+        let look = || recall_learnt_beside(files, &root, &cache, names);
+        let state = |names| state_of(files, &root, names).map(|(state, _)| state);
+        let first = state(names);
         assert!(first.is_some());
         assert_eq!(look(), (first, Some(learnt.clone())));
         // What only the names tell of is nothing to the package.
         put("scripts/a.txt", "another");
-        assert_ne!(state(&names), first);
-        assert_eq!(look(), (state(&names), Some(learnt.clone())));
+        assert_ne!(state(names), first);
+        assert_eq!(look(), (state(names), Some(learnt.clone())));
         // What only the package hangs on is nothing to the names.
-        let before = state(&names);
+        let before = state(names);
         put("android/src/main/java/A.kt", "class A");
         assert_eq!(look(), (before, None));
         std::fs::remove_file(root.join("android/src/main/java/A.kt")).unwrap();
@@ -476,7 +452,7 @@ mod tests {
         std::fs::remove_file(root.join("scripts/a.txt")).unwrap();
         assert_eq!(look(), (None, None));
         let other = Kept::default();
-        assert_eq!(recall_learnt_beside(files, &root, &other, &names[1..4]), (state(&names[1..4]), None));
+        assert_eq!(recall_learnt_beside(files, &root, &other, some), (state(some), None));
     }
 
     #[test]
@@ -532,7 +508,7 @@ mod tests {
         let recall = |reader: &str| {
             let none = Names(b"");
             let (folders, names) = (Names(b"\0"), Names(b"a\0"));
-            let states = States::of(&files, Path::new("/p"), folders, names, none).unwrap();
+            let states = States::of(&files, Path::new("/p"), folders, names).unwrap();
             let (folder_state, file_state) = (states.folders, states.files);
             let what = &postcard::to_allocvec("learnt before").unwrap();
             let record = Record { folders, folder_state, files: names, more: none, file_state, what }.bytes().unwrap();

@@ -1,13 +1,13 @@
 //! Files of which each folder is listed once.
 
-use std::ffi::{CStr, OsStr, OsString};
+use std::ffi::{OsStr, OsString};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
 
 use elvask_platform::hash::QuickMap;
 
-use super::{Entry, FileKind, Files, Parts, Stamp};
+use super::{Entry, FileKind, Files, Named, Parts, Stamp};
 
 /// Files whose folders are listed once and do not change meanwhile: whether something is in a folder that was listed is told
 /// from its list. It is for one look at an app, and for none that goes on while files are written.
@@ -126,7 +126,7 @@ impl Files for Listed<'_> {
         self.below.stamp(path)
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = Named<'_>>) -> Option<Vec<Stamp>> {
         self.below.stamps(folder, names)
     }
 
@@ -174,7 +174,7 @@ impl Files for NearListed<'_> {
         self.listed.stamp(path)
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = Named<'_>>) -> Option<Vec<Stamp>> {
         self.listed.stamps(folder, names)
     }
 

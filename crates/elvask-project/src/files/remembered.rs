@@ -1,12 +1,11 @@
 //! Files whose bytes are kept for as long as nothing shows that they have changed.
 
 use std::collections::HashMap;
-use std::ffi::CStr;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
-use super::{Disk, Entry, FileKind, Files, Parts, Stamp};
+use super::{Disk, Entry, FileKind, Files, Named, Parts, Stamp};
 
 /// The most bytes that are kept.
 const MAX_KEPT: usize = 64 * 1024 * 1024;
@@ -90,7 +89,7 @@ impl Files for Remembered {
         Disk.stamp(path)
     }
 
-    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = &CStr>) -> Option<Vec<Stamp>> {
+    fn stamps(&self, folder: &Path, names: &mut dyn Iterator<Item = Named<'_>>) -> Option<Vec<Stamp>> {
         Disk.stamps(folder, names)
     }
 

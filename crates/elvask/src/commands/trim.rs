@@ -172,7 +172,7 @@ fn brought_record(context: &Context<'_>, one: &Requirement) -> BroughtRecord {
         name: one.name.clone(),
         plugin,
         line: first.as_ref().map_or(1, |first| first.line),
-        file: first.map(|first| first.file).unwrap_or_default(),
+        file: first.map(|first| first.file.clone()).unwrap_or_default(),
     }
 }
 

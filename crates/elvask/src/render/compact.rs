@@ -190,7 +190,7 @@ fn proofs(findings: &[&Finding]) -> Option<String> {
 
 /// Returns who needs it by the weightiest evidence, with the line that shows it.
 fn best_proof(finding: &Finding) -> Option<(&NeededBy, &Citation)> {
-    let proven = finding.needed_by.iter().filter_map(|needed| Some((needed, needed.learnt.first()?)));
+    let proven = finding.needed_by.iter().filter_map(|needed| Some((needed, needed.learnt.first()?.as_ref())));
     proven.min_by_key(|(_, citation)| citation.kind)
 }
 

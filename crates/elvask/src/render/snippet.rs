@@ -115,7 +115,7 @@ fn cited_lines(needed: &NeededBy) -> Vec<(&Citation, String, String)> {
                 (0, kind) => format!("{} (learnt from {})", who(needed), kind.title()),
                 (_, kind) => format!("and seen in {} too", kind.title()),
             };
-            (citation, line, label)
+            (citation.as_ref(), line, label)
         })
         .collect()
 }

@@ -10,7 +10,7 @@ use elvask_needs::evidence::{Cache, Evidence, Youngest, keep, recall_kept, recal
 use elvask_needs::sheet;
 use elvask_platform::Platform;
 use elvask_platform::hash::QuickMap;
-use elvask_project::files::{Files, Watched, shown};
+use elvask_project::files::{Files, Names, Watched, shown};
 use elvask_project::source::read_text;
 use elvask_project::threads;
 use serde::{Deserialize, Serialize};
@@ -75,8 +75,8 @@ impl Inside {
 /// The lists of one package.
 #[derive(Debug, Serialize, Deserialize)]
 struct Kept {
-    /// On what they hang, each named from the package's folder, and in which state that was.
-    watched: Vec<String>,
+    /// On what they hang, as [`Names`] below the package's folder, and in which state that was.
+    watched: String,
     state: [u8; 16],
     youngest: Youngest,
     lists: Lists,
@@ -139,7 +139,8 @@ impl<'c> AllLists<'c> {
         let lists = parse(&watching, root)?;
         // What changes between the look and the stamp is told by the times of the youngest.
         if let Some(watched) = watching.seen()
-            && let Some((state, youngest)) = state_of(files, root, &watched)
+            && let watched = Names::write(&watched)
+            && let Some((state, youngest)) = state_of(files, root, Names(watched.as_bytes()))
             && let Ok(mut fresh) = self.fresh.lock()
         {
             fresh.insert(name.to_owned(), Kept { watched, state, youngest, lists: lists.clone() });
@@ -161,7 +162,7 @@ impl<'c> AllLists<'c> {
         let cache = self.cache?;
         let known = self.known.get(root.to_str()?)?;
         let look = || {
-            let (watched, state) = (&known.kept.watched, known.kept.state);
+            let (watched, state) = (Names(known.kept.watched.as_bytes()), known.kept.state);
             let (now, evidence) = if self.with_evidence {
                 recall_learnt_beside(files, root, cache, watched)
             } else {
