@@ -10,6 +10,7 @@ use elvask_needs::reach::Judged;
 use elvask_needs::sheet::Sheet;
 use elvask_platform::Platform;
 use elvask_project::appfiles::AppFiles;
+use elvask_project::namelist::NameList;
 use elvask_project::source::{FileId, Place, Sources};
 use serde::Serialize;
 
@@ -69,9 +70,9 @@ pub struct Plugin {
     /// Why it is no part of the app on a platform.
     pub out: Vec<(Platform, String)>,
     /// The packages that it wants beside it.
-    pub peers: Vec<String>,
+    pub peers: NameList,
     /// The packages that it brings along.
-    pub brings: Vec<String>,
+    pub brings: NameList,
     /// How many packages want it beside them, those without native code among them.
     pub wanted_by: usize,
     /// Whether it is what the app runs on, and no plugin.

@@ -24,6 +24,7 @@ use elvask_platform::{Kind, Platform};
 use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::{FILE_NAME, Home, Layout};
 use elvask_project::loading::Loading;
+use elvask_project::namelist::NameList;
 use elvask_project::source::Place;
 use elvask_project::threads;
 
@@ -46,9 +47,9 @@ pub(crate) struct Package {
     /// Where the app's dependency file names it.
     pub(crate) dependency: Option<Place>,
     /// The packages that it wants beside it.
-    pub(crate) peers: Vec<String>,
+    pub(crate) peers: NameList,
     /// The packages that it brings along.
-    pub(crate) brings: Vec<String>,
+    pub(crate) brings: NameList,
     /// How many packages want it beside them, those without native code among them.
     pub(crate) wanted_by: usize,
     /// Why the app's build does not link it, where it does not.

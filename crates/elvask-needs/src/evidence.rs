@@ -31,7 +31,7 @@ use serde::{Deserialize, Serialize};
 use crate::requirement::{Citation, Need, When};
 
 pub use cache::{
-    Cache, Youngest, keep, learn_cached, learn_module_cached, recall_kept, recall_learnt, recall_learnt_beside,
+    Cache, Key, Youngest, keep, learn_cached, learn_module_cached, recall_kept, recall_learnt, recall_learnt_beside,
     state_of,
 };
 pub(crate) use cache::{Seen, recall, recalled};

@@ -1,10 +1,13 @@
 //! A quick hash for look-ups by names: the keys come from files of the app, and a slow look-up is the worst that they can do.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::hash::{BuildHasherDefault, Hasher};
 
 /// A map with the quick hash.
 pub type QuickMap<K, V> = HashMap<K, V, BuildHasherDefault<Quick>>;
+
+/// A set with the quick hash.
+pub type QuickSet<K> = HashSet<K, BuildHasherDefault<Quick>>;
 
 /// Multiplies words of eight bytes, and folds the product: names that are counted through differ in a few bits alone, and those of one
 /// word must not cancel those of the next.
@@ -46,8 +49,6 @@ impl Hasher for Quick {
 
 #[cfg(test)]
 mod tests {
-    use std::collections::HashSet;
-
     use super::*;
 
     #[test]

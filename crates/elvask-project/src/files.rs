@@ -525,6 +525,15 @@ pub fn normal(path: &Path) -> PathBuf {
     out
 }
 
+/// Returns the path of something in a folder. That of the standard library makes room for the folder and then once more for the name.
+#[must_use]
+pub fn joined(folder: &Path, name: &str) -> PathBuf {
+    let mut path = PathBuf::with_capacity(folder.as_os_str().len() + 1 + name.len());
+    path.push(folder);
+    path.push(name);
+    path
+}
+
 /// Returns the path of `path` as seen from `root`, with forward slashes, and `../` for what lies outside.
 #[must_use]
 pub fn shown(path: &Path, root: &Path) -> String {

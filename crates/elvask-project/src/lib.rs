@@ -27,6 +27,7 @@ pub mod levels;
 pub mod loading;
 pub mod merge;
 pub mod msbuild;
+pub mod namelist;
 pub mod names;
 pub mod scene;
 pub mod source;

@@ -2,14 +2,15 @@
 //!
 //! Nothing depends on them. One that is missing or damaged is made anew; the folder may be deleted at any time.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, SystemTime};
 
-use elvask_needs::evidence::{Cache, Youngest};
+use elvask_needs::evidence::{Cache, Key, Youngest};
 use elvask_platform::hash::QuickMap;
 
 /// Names another folder; empty for none.
@@ -23,10 +24,7 @@ const SETTLED: Duration = Duration::from_secs(2);
 const STEP: Duration = Duration::from_millis(20);
 
 /// How a file of records starts. Then come, in bytes: how many records there are; of each its key and its length; the records.
-const START: &[u8; 8] = b"elvask-1";
-
-/// How long a key is.
-const KEY: usize = 32;
+const START: &[u8; 8] = b"elvask-2";
 
 /// The most records of one file.
 const MAX_RECORDS: usize = 200_000;
@@ -41,12 +39,20 @@ struct Records {
     path: PathBuf,
     now: u64,
     file: Option<File>,
-    /// Where in the file each record is: its first byte, and how many.
-    index: QuickMap<[u8; KEY], (u64, u32)>,
-    /// Which of them were asked for in this run.
-    asked: Mutex<HashSet<[u8; KEY]>>,
+    /// What is in the file.
+    index: QuickMap<Key, Record>,
     /// What is new.
-    fresh: Mutex<BTreeMap<[u8; KEY], Vec<u8>>>,
+    fresh: Mutex<BTreeMap<Key, Vec<u8>>>,
+}
+
+/// A record in a file.
+#[derive(Debug)]
+struct Record {
+    /// Its first byte, and how many.
+    at: u64,
+    size: u32,
+    /// It was asked for in this run.
+    asked: AtomicBool,
 }
 
 /// The records that are open: all apps of one repository share them, and they are written once.
@@ -68,7 +74,7 @@ pub(crate) fn open(app: &Path) -> Option<Arc<dyn Cache>> {
     }
     let mut file = File::open(&path).ok();
     let index = file.as_mut().and_then(index).unwrap_or_default();
-    let records = Arc::new(Records { path, now, file, index, asked: Mutex::default(), fresh: Mutex::default() });
+    let records = Arc::new(Records { path, now, file, index, fresh: Mutex::default() });
     open.push(Arc::clone(&records));
     Some(records)
 }
@@ -92,7 +98,8 @@ fn name_of(folder: &Path) -> u64 {
 }
 
 /// Reads where the records are. A file that is not in the form has none.
-fn index(file: &mut File) -> Option<QuickMap<[u8; KEY], (u64, u32)>> {
+fn index(file: &mut File) -> Option<QuickMap<Key, Record>> {
+    const KEY: usize = size_of::<Key>();
     const ENTRY: usize = KEY + 4;
     let length = file.metadata().ok()?.len();
     let mut head = [0; START.len() + 4];
@@ -109,7 +116,7 @@ fn index(file: &mut File) -> Option<QuickMap<[u8; KEY], (u64, u32)>> {
     for entry in entries.as_chunks::<ENTRY>().0 {
         let (key, size) = entry.split_first_chunk::<KEY>()?;
         let size = u32::from_le_bytes(size.try_into().ok()?);
-        index.insert(*key, (at, size));
+        index.insert(*key, Record { at, size, asked: AtomicBool::new(false) });
         at += u64::from(size);
     }
     (at == length).then_some(index)
@@ -129,10 +136,10 @@ fn user_folder() -> Option<PathBuf> {
 }
 
 impl Records {
-    fn read(&self, (at, size): (u64, u32)) -> Option<Vec<u8>> {
-        let mut record = vec![0; usize::try_from(size).ok()?];
-        read_at(self.file.as_ref()?, &mut record, at).ok()?;
-        Some(record)
+    fn read(&self, record: &Record) -> Option<Vec<u8>> {
+        let mut bytes = vec![0; usize::try_from(record.size).ok()?];
+        read_at(self.file.as_ref()?, &mut bytes, record.at).ok()?;
+        Some(bytes)
     }
 
     /// Writes what is new, and what was there before: all that was asked for, and of the rest as much as is worth it.
@@ -141,18 +148,18 @@ impl Records {
         if kept.is_empty() {
             return None;
         }
-        let asked = std::mem::take(&mut *self.asked.lock().ok()?);
-        let (mut before, mut rest): (Vec<_>, Vec<_>) = self.index.iter().partition(|(key, _)| asked.contains(*key));
-        rest.sort_unstable_by_key(|(_, (at, _))| *at);
+        let (mut before, mut rest): (Vec<_>, Vec<_>) =
+            self.index.iter().partition(|(_, record)| record.asked.load(Ordering::Relaxed));
+        rest.sort_unstable_by_key(|(_, record)| record.at);
         let mut bytes = 0;
-        let fits = |(_, (_, size)): &(&[u8; KEY], &(u64, u32))| {
-            bytes += u64::from(*size);
+        let fits = |(_, record): &(&Key, &Record)| {
+            bytes += u64::from(record.size);
             bytes <= MAX_REST.1
         };
         before.extend(rest.into_iter().take(MAX_REST.0).take_while(fits));
-        for (key, at) in before {
+        for (key, record) in before {
             if !kept.contains_key(key) {
-                kept.insert(*key, self.read(*at)?);
+                kept.insert(*key, self.read(record)?);
             }
         }
         let mut out = START.to_vec();
@@ -193,22 +200,20 @@ fn read_at(file: &File, mut into: &mut [u8], mut at: u64) -> std::io::Result<()>
 }
 
 impl Cache for Records {
-    fn get(&self, key: &str) -> Option<Vec<u8>> {
-        let key = key.as_bytes().try_into().ok()?;
-        if let Some(fresh) = self.fresh.lock().ok()?.get(&key) {
+    fn get(&self, key: &Key) -> Option<Vec<u8>> {
+        if let Some(fresh) = self.fresh.lock().ok()?.get(key) {
             return Some(fresh.clone());
         }
-        let at = self.index.get(&key)?;
-        self.asked.lock().ok()?.insert(key);
-        self.read(*at)
+        let record = self.index.get(key)?;
+        record.asked.store(true, Ordering::Relaxed);
+        self.read(record)
     }
 
-    fn put(&self, key: &str, record: Vec<u8>, youngest: Youngest) {
-        let Ok(key) = key.as_bytes().try_into() else { return };
+    fn put(&self, key: &Key, record: Vec<u8>, youngest: Youngest) {
         let is_over = |time: u64, pause: Duration| time.saturating_add(nanos(pause)) <= self.now;
         let is_settled = is_over(youngest.changed, SETTLED) && is_over(youngest.noted, STEP);
         if is_settled && let Ok(mut fresh) = self.fresh.lock() {
-            fresh.insert(key, record);
+            fresh.insert(*key, record);
         }
     }
 }
@@ -222,9 +227,8 @@ mod tests {
         let second = nanos(Duration::from_secs(1));
         let now = 1_000 * second;
         let (file, index) = (None, QuickMap::default());
-        let (asked, fresh) = (Mutex::default(), Mutex::default());
-        let records = Records { path: PathBuf::new(), now, file, index, asked, fresh };
-        let key = "0".repeat(KEY);
+        let records = Records { path: PathBuf::new(), now, file, index, fresh: Mutex::default() };
+        let key = Key::default();
         let kept = |changed: u64, noted: u64| {
             records.put(&key, vec![1], Youngest { changed, noted });
             let kept = records.get(&key).is_some();

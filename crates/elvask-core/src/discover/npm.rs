@@ -3,12 +3,13 @@
 mod lists;
 mod resolve;
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-use std::ffi::OsString;
-use std::path::{Path, PathBuf};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::path::Path;
+use std::sync::Arc;
 
 use elvask_markup::Span;
 use elvask_platform::Platform;
+use elvask_platform::hash::{QuickMap, QuickSet};
 use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
 use elvask_project::loading::Loading;
@@ -18,7 +19,7 @@ use serde::Deserialize;
 use serde::de::IgnoredAny;
 
 use self::lists::{AllLists, Inside};
-use self::resolve::Resolver;
+use self::resolve::{Resolver, Where};
 use super::layouts::{LayoutSpec, Search};
 use super::{Found, Package, is_app_with_sides, read_packages};
 
@@ -131,11 +132,11 @@ fn packages(loading: &mut Loading<'_>, search: &Search<'_>) -> Vec<Package> {
     }
     let direct: BTreeSet<String> = wanted.iter().map(|(name, _)| name.clone()).collect();
     // As they are written: all come from where they really are.
-    let mut seen: HashSet<OsString> = wanted.iter().map(|(_, folder)| folder.clone().into_os_string()).collect();
+    let mut seen: QuickSet<Where> = wanted.iter().map(|(_, folder)| Arc::clone(folder)).collect();
     let mut listed: BTreeSet<String> = packages.iter().map(|package: &Package| package.name.clone()).collect();
     while !wanted.is_empty() && packages.len() < MAX_PACKAGES {
         let level = read_packages(loading, std::mem::take(&mut wanted), lists.few(), |files, (name, folder)| {
-            read_package(files, &resolver, &lists, hybrid, name, folder)
+            read_package(files, &resolver, &lists, hybrid, name, &folder)
         });
         for found in level {
             let mut package = found.package;
@@ -153,17 +154,18 @@ fn packages(loading: &mut Loading<'_>, search: &Search<'_>) -> Vec<Package> {
             if only_beside && package.platforms.is_empty() {
                 continue;
             }
-            wanted.extend(
-                found.dependencies.into_iter().filter(|(_, folder)| seen.insert(folder.clone().into_os_string())),
-            );
+            wanted.extend(found.dependencies.into_iter().filter(|(_, folder)| seen.insert(Arc::clone(folder))));
             listed.insert(package.name.clone());
             packages.push(package);
         }
     }
     lists.keep();
-    let mut wanted_by: HashMap<String, usize> = HashMap::new();
-    for name in packages.iter().flat_map(|package| &package.peers) {
-        *wanted_by.entry(name.clone()).or_default() += 1;
+    let mut wanted_by: QuickMap<String, usize> = QuickMap::default();
+    for name in packages.iter().flat_map(|package| package.peers.iter()) {
+        match wanted_by.get_mut(name) {
+            Some(count) => *count += 1,
+            None => drop(wanted_by.insert(name.to_owned(), 1)),
+        }
     }
     for package in packages.iter_mut().filter(|package| !package.platforms.is_empty()) {
         package.wanted_by = wanted_by.get(&package.name).copied().unwrap_or(0);
@@ -178,8 +180,9 @@ fn read_package(
     lists: &AllLists<'_>,
     hybrid: bool,
     name: String,
-    root: PathBuf,
-) -> Found<(String, PathBuf)> {
+    root: &Where,
+) -> Found<(String, Where)> {
+    let root = Path::new(root);
     let mut found = Found { package: Package { name, ..Package::default() }, dependencies: Vec::new(), broken: None };
     let package = &mut found.package;
     let put = |package: &mut Package, inside: &Inside| {
@@ -190,25 +193,25 @@ fn read_package(
         let why = "the app's package.json does not name it, so that the build does not link it";
         package.unlinked = (!inside.linker_settings).then(|| why.to_owned());
     };
-    match lists.read(files, &root) {
+    match lists.read(files, root) {
         Ok(own) => {
             put(package, &own.inside);
-            package.evidence = lists.take_evidence(&root);
+            package.evidence = lists.take_evidence(root);
             package.version.clone_from(&own.version);
             package.peers.clone_from(&own.peers);
             package.brings.clone_from(&own.dependencies);
-            let names = own.dependencies.iter().chain(&own.optional).chain(&own.peers);
-            let inside = if own.inside.packages { resolver.inside(&root) } else { None };
-            let above = resolver.above(&root);
+            let names = own.dependencies.iter().chain(own.optional.iter()).chain(own.peers.iter());
+            let inside = if own.inside.packages { resolver.inside(root) } else { None };
+            let above = resolver.above(root);
             let resolve = |name| resolver.resolve(inside.iter().chain(above.iter()), name);
-            found.dependencies = names.filter_map(|name: &String| Some((name.clone(), resolve(name)?))).collect();
+            found.dependencies = names.filter_map(|name| Some((name.to_owned(), resolve(name)?))).collect();
         }
         Err(message) => {
-            put(package, &Inside { platforms: Vec::new(), ..Inside::of(files, &root) });
+            put(package, &Inside { platforms: Vec::new(), ..Inside::of(files, root) });
             found.broken = Some((root.join("package.json"), message));
         }
     }
-    found.package.root = Some(root);
+    found.package.root = Some(root.to_owned());
     found
 }
 

@@ -31,7 +31,7 @@ impl LayoutSpec for Pubspec {
         let name = Yaml::parse(&text).ok()?.get("name").and_then(Yaml::as_str)?.to_owned();
         let roots = BTreeMap::from([(name.clone(), folder.to_owned())]);
         let found = read_package(loading.files, name, &roots, &BTreeMap::new());
-        Some(Package { brings: found.dependencies, ..found.package })
+        Some(Package { brings: found.dependencies.into_iter().collect(), ..found.package })
     }
 
     fn is_at(&self, files: &dyn Files, root: &Path) -> bool {

@@ -13,13 +13,16 @@ use super::{Evidence, gather, library};
 /// The sum of the tables and of the code that read packages; what another reader learnt is forgotten.
 const READER: &str = env!("ELVASK_READER");
 
+/// What a record is kept under.
+pub type Key = [u8; 16];
+
 /// A place where small records are kept between runs. It may lose any of them at any time, and must not fail.
 pub trait Cache: Send + Sync + std::fmt::Debug {
     /// Returns a record as it was put in; anything else is worse than nothing.
-    fn get(&self, key: &str) -> Option<Vec<u8>>;
+    fn get(&self, key: &Key) -> Option<Vec<u8>>;
 
     /// Keeps a record of files of which this is the youngest: what was changed only now may change again without a trace.
-    fn put(&self, key: &str, record: Vec<u8>, youngest: Youngest);
+    fn put(&self, key: &Key, record: Vec<u8>, youngest: Youngest);
 }
 
 /// When the youngest of some files was changed, as whoever wrote it says, and when the system last noted anything about one of them; in
@@ -206,11 +209,11 @@ pub fn keep<T: Serialize>(cache: &dyn Cache, root: &Path, name: &str, what: T, y
     }
 }
 
-fn key(root: &Path, name: &str) -> String {
+fn key(root: &Path, name: &str) -> Key {
     let mut key = Hash::default();
     key.add(root.as_os_str().as_encoded_bytes());
     key.add(name.as_bytes());
-    format!("{:032x}", u128::from_le_bytes(key.sum()))
+    key.sum()
 }
 
 /// What is made of a package is kept under this name.
@@ -392,24 +395,24 @@ mod tests {
     struct Holds(Vec<u8>);
 
     impl Cache for Holds {
-        fn get(&self, _key: &str) -> Option<Vec<u8>> {
+        fn get(&self, _key: &Key) -> Option<Vec<u8>> {
             Some(self.0.clone())
         }
 
-        fn put(&self, _key: &str, _record: Vec<u8>, _youngest: Youngest) {}
+        fn put(&self, _key: &Key, _record: Vec<u8>, _youngest: Youngest) {}
     }
 
     /// What was put in, by its key.
     #[derive(Debug, Default)]
-    struct Kept(Mutex<BTreeMap<String, Vec<u8>>>);
+    struct Kept(Mutex<BTreeMap<Key, Vec<u8>>>);
 
     impl Cache for Kept {
-        fn get(&self, key: &str) -> Option<Vec<u8>> {
+        fn get(&self, key: &Key) -> Option<Vec<u8>> {
             self.0.lock().unwrap().get(key).cloned()
         }
 
-        fn put(&self, key: &str, record: Vec<u8>, _youngest: Youngest) {
-            self.0.lock().unwrap().insert(key.to_owned(), record);
+        fn put(&self, key: &Key, record: Vec<u8>, _youngest: Youngest) {
+            self.0.lock().unwrap().insert(*key, record);
         }
     }
 

@@ -5,7 +5,7 @@ use std::sync::atomic::AtomicUsize;
 
 use elvask_platform::List;
 use elvask_platform::native::Family;
-use elvask_project::files::{FileKind, Files};
+use elvask_project::files::{FileKind, Files, joined};
 
 /// The deepest folder that is entered, counted from the package's own.
 const MAX_DEPTH: usize = 16;
@@ -103,11 +103,7 @@ pub(super) fn walk(files: &dyn Files, root: &Path) -> Tree {
             }
             // Most of what stands in a package says nothing, and its path is not put together.
             let inside = || if shown.is_empty() { entry.name.clone() } else { [&shown, "/", &entry.name].concat() };
-            let path = || {
-                let mut path = PathBuf::with_capacity(folder.as_os_str().len() + 1 + entry.name.len());
-                path.extend([folder.as_path(), Path::new(&entry.name)]);
-                path
-            };
+            let path = || joined(&folder, &entry.name);
             match entry.kind {
                 FileKind::Folder if depth >= MAX_DEPTH => tree.cut = true,
                 FileKind::Folder if is_compiled_folder(&entry.name) => tree.binaries.push(inside()),

@@ -2,6 +2,8 @@
 
 use std::collections::{BTreeSet, HashMap, HashSet};
 
+use elvask_project::namelist::NameList;
+
 use super::*;
 
 /// Returns the package that the app runs on, by its place: one whose scripts the app's build files load and that other packages
@@ -12,7 +14,7 @@ pub fn runtimes(packages: &[BuiltUpon<'_>], linking: &Linking) -> Vec<bool> {
     let mut want: HashMap<&str, Vec<usize>> = HashMap::new();
     let mut depend: HashMap<&str, Vec<usize>> = HashMap::new();
     for (at, other) in native.iter().enumerate() {
-        for peer in other.peers {
+        for peer in other.peers.iter() {
             want.entry(peer).or_default().push(at);
         }
         for pod in other.evidence.iter().flat_map(|evidence| &evidence.pods.depends) {
@@ -43,7 +45,7 @@ pub fn runtimes(packages: &[BuiltUpon<'_>], linking: &Linking) -> Vec<bool> {
     loop {
         let before = brought.len();
         for (one, _) in packages.iter().zip(&found).filter(|(_, is)| **is) {
-            brought.extend(one.brings.iter().map(String::as_str));
+            brought.extend(one.brings.iter());
         }
         if brought.len() == before {
             return found;
@@ -64,9 +66,9 @@ pub struct BuiltUpon<'a> {
     /// Whether the app itself names it.
     pub named: bool,
     /// The packages that it wants beside it.
-    pub peers: &'a [String],
+    pub peers: &'a NameList,
     /// The packages that it brings along.
-    pub brings: &'a [String],
+    pub brings: &'a NameList,
     /// How many packages want it beside them.
     pub wanted_by: usize,
     /// What its files show.

@@ -97,8 +97,8 @@ fn weigh(app: &App, files: &dyn Files, choice: &Choice, root: &Path) -> Result<W
     // It is plain of which package they speak.
     let folder = format!("{}/", elvask_project::files::shown(plugin.root.as_deref().unwrap_or(root), root));
     limits.iter_mut().for_each(|limit| *limit = limit.replace(&folder, ""));
-    let known = |name: &String| app.plugins().iter().any(|plugin| plugin.name == *name);
-    let unseen: Vec<&str> = plugin.brings.iter().filter(|name| !known(name)).map(String::as_str).collect();
+    let known = |name: &str| app.plugins().iter().any(|plugin| plugin.name == name);
+    let unseen: Vec<&str> = plugin.brings.iter().filter(|name| !known(name)).collect();
     if !unseen.is_empty() {
         limits.push(format!("it brings packages of its own, which are not looked into: {}", unseen.join(", ")));
     }

@@ -11,6 +11,7 @@ use elvask_needs::sheet;
 use elvask_platform::Platform;
 use elvask_platform::hash::QuickMap;
 use elvask_project::files::{Files, Names, Watched, shown};
+use elvask_project::namelist::NameList;
 use elvask_project::source::read_text;
 use elvask_project::threads;
 use serde::{Deserialize, Serialize};
@@ -32,13 +33,13 @@ const fn sum_of(mut bytes: &[u8], mut sum: u64) -> u64 {
     sum
 }
 
-/// What a package lists; names in their order.
+/// What a package lists, in the order of the names.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub(super) struct Lists {
     pub(super) version: Option<String>,
-    pub(super) dependencies: Vec<String>,
-    pub(super) optional: Vec<String>,
-    pub(super) peers: Vec<String>,
+    pub(super) dependencies: NameList,
+    pub(super) optional: NameList,
+    pub(super) peers: NameList,
     pub(super) inside: Inside,
 }
 

@@ -2,12 +2,12 @@
 //!
 //! Source: "Modules: CommonJS modules", section "Loading from `node_modules` folders", of the runtime's documentation.
 
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock, RwLock};
 
 use elvask_platform::hash::QuickMap;
-use elvask_project::files::Files;
+use elvask_project::files::{Files, joined};
 
 /// Finds packages by name, from any number of threads.
 pub(super) struct Resolver<'f> {
@@ -21,6 +21,9 @@ pub(super) struct Resolver<'f> {
     /// What is above the folders in a folder.
     chains: RwLock<QuickMap<OsString, Arc<[FolderAt]>>>,
 }
+
+/// The folder of a package, as it is written: many packages want the same one.
+pub(super) type Where = Arc<OsStr>;
 
 /// A folder of packages, and where it is.
 #[derive(Clone)]
@@ -39,7 +42,7 @@ struct Folder {
 struct Entry {
     link: bool,
     /// Where the package really is; `None` where it is not a package.
-    found: OnceLock<Option<PathBuf>>,
+    found: OnceLock<Option<Where>>,
 }
 
 impl<'f> Resolver<'f> {
@@ -67,39 +70,39 @@ impl<'f> Resolver<'f> {
         if folder.file_name().is_some_and(|last| last == "node_modules") {
             return None;
         }
-        let path = folder.join("node_modules");
+        let path = joined(folder, "node_modules");
         Some(FolderAt { folder: self.folder(&path)?, path })
     }
 
     /// Returns the folder of a package that is in one of some folders of packages, the first of them that has it; links followed.
-    pub(super) fn resolve<'a>(&self, mut within: impl Iterator<Item = &'a FolderAt>, name: &str) -> Option<PathBuf> {
+    pub(super) fn resolve<'a>(&self, mut within: impl Iterator<Item = &'a FolderAt>, name: &str) -> Option<Where> {
         if name.is_empty() || name.contains("..") || name.starts_with('/') {
             return None;
         }
         within.find_map(|at| self.find(at, name))
     }
 
-    fn find(&self, at: &FolderAt, name: &str) -> Option<PathBuf> {
+    fn find(&self, at: &FolderAt, name: &str) -> Option<Where> {
         match name.split_once('/') {
             None => self.package(&at.folder, &at.path, name),
             Some((scope, name)) => {
                 at.folder.entries.get(scope)?;
-                let scope = at.path.join(scope);
+                let scope = joined(&at.path, scope);
                 self.package(&*self.folder(&scope)?, &scope, name)
             }
         }
     }
 
-    fn package(&self, packages: &Folder, folder: &Path, name: &str) -> Option<PathBuf> {
+    fn package(&self, packages: &Folder, folder: &Path, name: &str) -> Option<Where> {
         let Some(entry) = packages.entries.get(name) else {
             // A name of several parts is none that a list has.
             let path = folder.join(name);
-            return (name.contains('/') && self.is_package(&path)).then(|| self.files.real(&path));
+            return (name.contains('/') && self.is_package(&path)).then(|| self.files.real(&path).as_os_str().into());
         };
         let look = || {
-            let path = folder.join(name);
-            let real = if entry.link { self.files.real(&path) } else { packages.real.join(name) };
-            ((self.known)(&real) || self.is_package(&path)).then_some(real)
+            let path = || joined(folder, name);
+            let real = if entry.link { self.files.real(&path()) } else { joined(&packages.real, name) };
+            ((self.known)(&real) || self.is_package(&path())).then(|| Arc::from(real.into_os_string()))
         };
         entry.found.get_or_init(look).clone()
     }
@@ -170,7 +173,9 @@ mod tests {
             let from = |folder: &Path, name: &str| {
                 let within: Vec<_> =
                     resolver.inside(folder).into_iter().chain(resolver.above(folder).iter().cloned()).collect();
-                resolver.resolve(within.iter(), name).map(|found| found.strip_prefix(&root).unwrap().to_owned())
+                resolver
+                    .resolve(within.iter(), name)
+                    .map(|found| Path::new(&found).strip_prefix(&root).unwrap().to_owned())
             };
             let found = |path: &str| Some(PathBuf::from(path));
             let tern = app.join("node_modules/tern");
