@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use crate::names::nearest_by_words;
-use crate::table::{Row, Sorted, keys, rows, with_key, with_keys};
+use crate::table::{Row, find_sorted, keys, rows, with_key, with_keys};
 
 /// A permission that the platform declares.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -98,8 +98,7 @@ pub fn permissions() -> impl Iterator<Item = Permission> {
 /// Looks a permission up by its full name.
 #[must_use]
 pub fn permission(name: &str) -> Option<Permission> {
-    static SORTED: Sorted = Sorted::new(PERMISSIONS);
-    SORTED.find(name).map(Permission::from)
+    find_sorted(PERMISSIONS, name).map(Permission::from)
 }
 
 /// The start of the names of the platform's own permissions.

@@ -1,6 +1,6 @@
 //! Reading the tables: tab-separated cells, one row a line, `#` before comments.
 
-use std::sync::OnceLock;
+use std::cmp::Ordering;
 
 use crate::hash::QuickMap;
 
@@ -32,23 +32,20 @@ pub(crate) fn with_keys(text: &'static str, fits: impl Fn(&str) -> bool) -> impl
     lines(text).filter(move |line| fits(key_of(line))).filter_map(|line| rows(line).next())
 }
 
-/// A table whose rows are in the order of their keys, so that one of them is found without parting the others.
-pub(crate) struct Sorted {
-    text: &'static str,
-    lines: OnceLock<Vec<&'static str>>,
-}
-
-impl Sorted {
-    pub(crate) const fn new(text: &'static str) -> Self {
-        Sorted { text, lines: OnceLock::new() }
+/// Finds the row of a key in a table whose rows are in the order of their keys. A comment sorts before every key where it stands first.
+pub(crate) fn find_sorted(text: &'static str, key: &str) -> Option<Row> {
+    let (mut from, mut to) = (0, text.len());
+    while from < to {
+        let before = text.as_bytes().get(from..from.midpoint(to))?;
+        let start = from + memchr::memrchr(b'\n', before).map_or(0, |at| at + 1);
+        let line = text.get(start..)?;
+        match key_of(line).cmp(key) {
+            Ordering::Less => from = memchr::memchr(b'\n', line.as_bytes()).map_or(to, |end| start + end + 1),
+            Ordering::Greater => to = start,
+            Ordering::Equal => return rows(line).next().filter(|row| row.cell(0) == key),
+        }
     }
-
-    /// Finds the row of a key.
-    pub(crate) fn find(&self, key: &str) -> Option<Row> {
-        let lines = self.lines.get_or_init(|| lines(self.text).collect());
-        let at = lines.binary_search_by(|line| key_of(line).cmp(key)).ok()?;
-        rows(lines.get(at)?).next()
-    }
+    None
 }
 
 /// Goes through the rows of a key, in a table in any order, and parts no others.
@@ -63,8 +60,9 @@ pub(crate) fn with_key(text: &'static str, key: &str) -> impl Iterator<Item = Ro
     })
 }
 
+/// Returns the first cell of the line that a text starts with.
 fn key_of(line: &str) -> &str {
-    let end = memchr::memchr(b'\t', line.as_bytes()).unwrap_or(line.len());
+    let end = memchr::memchr2(b'\t', b'\n', line.as_bytes()).unwrap_or(line.len());
     line.get(..end).unwrap_or(line)
 }
 
@@ -163,5 +161,32 @@ mod tests {
         let starts = |key: &str| key.starts_with("camera");
         assert_eq!(cells(&mut with_keys(TABLE, starts)).len(), 4);
         assert_eq!(keys(TABLE).filter(|key| starts(key)).count(), 4);
+    }
+    #[test]
+    fn a_row_is_found_in_a_table_that_is_in_order() {
+        const TABLE: &str = "# Source: a page\n# Covers: 1\ncamera\tone\ncameras\ttwo\nmicrophone\nold camera\tthree\twords\ntern\tlast";
+        for row in rows(TABLE) {
+            let found = find_sorted(TABLE, row.cell(0)).unwrap();
+            assert_eq!((found.cell(0), found.cell(1), found.cell(2)), (row.cell(0), row.cell(1), row.cell(2)));
+        }
+        assert_eq!(rows(TABLE).count(), 5);
+        for key in [
+            "",
+            "#",
+            "# Source: a page",
+            "a",
+            "camer",
+            "camera\tone",
+            "camerat",
+            "old",
+            "one",
+            "terns",
+            "zebra",
+            "\u{e9}",
+        ] {
+            assert!(find_sorted(TABLE, key).is_none(), "{key}");
+        }
+        assert!(find_sorted("", "camera").is_none());
+        assert_eq!(find_sorted("camera\tone\n", "camera").unwrap().cell(1), "one");
     }
 }
