@@ -243,7 +243,7 @@ fn what_was_learnt_is_remembered_until_a_file_changes_and_damage_does_no_harm() 
     let whole = std::fs::read(&all).unwrap();
     let purpose = b"NSSpeechRecognitionUsageDescription";
     let at = whole.windows(purpose.len()).position(|text| text == purpose).unwrap();
-    for (from, to) in [(at, at + purpose.len()), (0, 8), (8, 12), (12, 44), (44, 48), (whole.len() - 1, whole.len())] {
+    for (from, to) in [(at, at + purpose.len()), (0, 8), (8, 12), (12, 28), (28, 32), (whole.len() - 1, whole.len())] {
         let mut forged = whole.clone();
         forged[from..to].iter_mut().for_each(|byte| *byte ^= 1);
         std::fs::write(&all, forged).unwrap();
@@ -315,6 +315,58 @@ fn a_file_of_the_same_size_and_time_is_read_again_all_the_same() {
     assert_eq!([version(), version()], ["1.4.2", "1.4.2"]);
     replace(&package.join("package.json"), "1.4.2", "1.4.3");
     assert_eq!(version(), "1.4.3");
+}
+
+/// Files that lie deep and together are asked for from the folder that they share.
+#[test]
+fn of_many_files_that_lie_deep_each_change_is_seen() {
+    let app = App::with(&[(MANIFEST, BARE)]);
+    app.write("package.json", "{\"dependencies\":{\"tern\":\"1\"}}");
+    app.write("node_modules/tern/package.json", "{\"version\":\"1.0.0\"}");
+    app.write("node_modules/tern/android/build.gradle", "android { }\n");
+    let deep = "node_modules/tern/android/src/main/java/example/marsh/tern";
+    let plain = "package example.marsh.tern\n\nclass Tern { val ring = 4 }\n";
+    for at in 0..60 {
+        app.write(&format!("{deep}/part{}/Tern{at}.kt", at / 20), plain);
+    }
+    let cache = tempfile::tempdir().unwrap();
+    let needs = || {
+        let ran = app.run_with(&[("ELVASK_CACHE_DIR", cache.path().to_str().unwrap())], &["check"]);
+        ["CAMERA", "RECORD_AUDIO"].map(|name| ran.out.contains(&format!("android.permission.{name}")))
+    };
+    let camera =
+        "package example.marsh.tern\nval camera = cameraManager.openCamera(\"0\", back, null) as CameraManager\n";
+    let sound = "package example.marsh.tern\nval sound = recorder.setAudioSource(1)\n";
+    let aside = app.path("aside");
+    // What is done, and what is needed then.
+    let changes: [(&str, &dyn Fn(), [bool; 2]); 7] = [
+        ("nothing", &|| {}, [false, false]),
+        (
+            "a file deep inside says something else",
+            &|| app.write(&format!("{deep}/part1/Tern33.kt"), camera),
+            [true, false],
+        ),
+        ("one comes", &|| app.write(&format!("{deep}/part2/Sound.kt"), sound), [true, true]),
+        ("one goes", &|| std::fs::remove_file(app.path(&format!("{deep}/part1/Tern33.kt"))).unwrap(), [false, true]),
+        ("a folder of its own comes", &|| app.write(&format!("{deep}/more/deeper/Camera.kt"), camera), [true, true]),
+        ("the shared folder is somewhere else", &|| std::fs::rename(app.path(deep), &aside).unwrap(), [false, false]),
+        ("it is back", &|| std::fs::rename(&aside, app.path(deep)).unwrap(), [true, true]),
+    ];
+    for (what, change, expected) in changes {
+        change();
+        // Once as it comes to be, once to be remembered, and once out of what was remembered.
+        assert_eq!(needs(), expected, "{what}");
+        age(&app.path("node_modules"));
+        let_it_settle();
+        assert_eq!([needs(), needs()], [expected, expected], "{what}");
+    }
+    // What a link leads to is not the package's own.
+    #[cfg(unix)]
+    {
+        std::fs::rename(app.path(deep), &aside).unwrap();
+        std::os::unix::fs::symlink(&aside, app.path(deep)).unwrap();
+        assert_eq!([needs(), needs()], [[false, false]; 2]);
+    }
 }
 
 #[test]

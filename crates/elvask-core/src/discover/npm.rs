@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 use elvask_markup::Span;
 use elvask_platform::Platform;
-use elvask_platform::hash::{QuickMap, QuickSet};
+use elvask_platform::hash::QuickSet;
 use elvask_project::files::{FileKind, Files};
 use elvask_project::layout::Layout;
 use elvask_project::loading::Loading;
@@ -160,15 +160,15 @@ fn packages(loading: &mut Loading<'_>, search: &Search<'_>) -> Vec<Package> {
         }
     }
     lists.keep();
-    let mut wanted_by: QuickMap<String, usize> = QuickMap::default();
+    let mut wanted_by: HashMap<&str, usize> = HashMap::new();
     for name in packages.iter().flat_map(|package| package.peers.iter()) {
-        match wanted_by.get_mut(name) {
-            Some(count) => *count += 1,
-            None => drop(wanted_by.insert(name.to_owned(), 1)),
-        }
+        *wanted_by.entry(name).or_default() += 1;
     }
-    for package in packages.iter_mut().filter(|package| !package.platforms.is_empty()) {
-        package.wanted_by = wanted_by.get(&package.name).copied().unwrap_or(0);
+    let wanted_by: Vec<usize> =
+        packages.iter().map(|package| wanted_by.get(package.name.as_str()).copied().unwrap_or(0)).collect();
+    for (package, wanted_by) in packages.iter_mut().zip(wanted_by).filter(|(package, _)| !package.platforms.is_empty())
+    {
+        package.wanted_by = wanted_by;
     }
     packages
 }

@@ -204,4 +204,41 @@ mod tests {
             assert!(Names(Names::write(list).as_bytes()).iter().all(|named| named.within.is_empty()));
         }
     }
+    #[test]
+    #[cfg(unix)]
+    #[expect(clippy::disallowed_methods, reason = "files for a test")]
+    fn stamps_are_those_of_each_by_itself() {
+        use std::os::unix::fs::symlink;
+        use std::path::Path;
+
+        use crate::files::{Disk, Files as _};
+
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path();
+        let mut list = vec![String::new(), "lib".to_owned(), "android/src/main/java".to_owned()];
+        for at in 0..40 {
+            list.push(format!("android/src/main/java/part{}/File{at}.kt", at / 20));
+        }
+        list.push("lib/a".to_owned());
+        for name in list.iter().filter(|name| !name.is_empty()) {
+            let is_folder = list.iter().any(|other| other.starts_with(&format!("{name}/")));
+            let path = root.join(name);
+            std::fs::create_dir_all(if is_folder { &path } else { path.parent().unwrap() }).unwrap();
+            if !is_folder {
+                std::fs::write(path, name).unwrap();
+            }
+        }
+        let stamps = |root: &Path| Disk.stamps(root, &mut Names(Names::write(&list).as_bytes()).iter());
+        let each = list.iter().map(|name| Disk.stamp(&root.join(name))).collect::<Option<Vec<_>>>();
+        assert!(each.is_some());
+        assert_eq!(stamps(root), each);
+        // Where one is gone, or is a link, there is nothing that tells.
+        let (whole, part) = (root.join("android/src/main"), root.join("aside"));
+        std::fs::rename(&whole, &part).unwrap();
+        assert_eq!(stamps(root), None);
+        std::fs::create_dir(&whole).unwrap();
+        symlink(part.join("java"), whole.join("java")).unwrap();
+        assert_eq!(stamps(root), None);
+        assert_eq!(stamps(&root.join("gone")), None);
+    }
 }
