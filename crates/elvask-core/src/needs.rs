@@ -138,19 +138,23 @@ impl Needs {
         let mut needs = Needs::default();
         for requirement in raw(app, &|_| true) {
             let plugin = requirement.plugin;
-            let requirement = Requirement { named_by_owner: !answers_in(&requirement.name).is_empty(), ..requirement };
+            let list = if requirement.is_unreached() {
+                &mut needs.unreached
+            } else if requirement.brought {
+                &mut needs.brought
+            } else {
+                &mut needs.all
+            };
+            if answers_in(&requirement.name).is_empty() {
+                list.push(requirement);
+                continue;
+            }
+            let requirement = Requirement { named_by_owner: true, ..requirement };
             let answered =
                 fill_in(&requirement.name, &|key| answers.get(plugin, key).map(|answer| answer.value.clone()));
             // What is declared and fits has the answer in it, whether anybody has said it or not.
             match answered.or_else(|missing| declared_name(app, scene, &requirement).ok_or(missing)) {
-                Ok(name) => {
-                    let list = match requirement.reached.reach {
-                        _ if requirement.is_unreached() => &mut needs.unreached,
-                        _ if requirement.brought => &mut needs.brought,
-                        _ => &mut needs.all,
-                    };
-                    list.push(Requirement { name, ..requirement });
-                }
+                Ok(name) => list.push(Requirement { name, ..requirement }),
                 Err(_) if requirement.is_unreached() => {}
                 Err(missing) => needs.unanswered.push((requirement, missing)),
             }

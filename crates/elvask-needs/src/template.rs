@@ -44,6 +44,10 @@ fn is_name(name: &str) -> bool {
 
 /// Returns the names of the answers in a value.
 pub fn answers_in(value: &str) -> Vec<&str> {
+    // Most values and names hold none.
+    if !value.as_bytes().contains(&b'{') {
+        return Vec::new();
+    }
     pieces(value)
         .into_iter()
         .filter_map(|piece| match piece {

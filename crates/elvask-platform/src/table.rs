@@ -34,15 +34,19 @@ pub(crate) fn with_keys(text: &'static str, fits: impl Fn(&str) -> bool) -> impl
 
 /// Finds the row of a key in a table whose rows are in the order of their keys. A comment sorts before every key where it stands first.
 pub(crate) fn find_sorted(text: &'static str, key: &str) -> Option<Row> {
+    let bytes = text.as_bytes();
     let (mut from, mut to) = (0, text.len());
     while from < to {
-        let before = text.as_bytes().get(from..from.midpoint(to))?;
+        let before = bytes.get(from..from.midpoint(to))?;
         let start = from + memchr::memrchr(b'\n', before).map_or(0, |at| at + 1);
-        let line = text.get(start..)?;
-        match key_of(line).cmp(key) {
-            Ordering::Less => from = memchr::memchr(b'\n', line.as_bytes()).map_or(to, |end| start + end + 1),
-            Ordering::Greater => to = start,
-            Ordering::Equal => return rows(line).next().filter(|row| row.cell(0) == key),
+        let line = bytes.get(start..)?;
+        let (head, behind) = line.split_at(key.len().min(line.len()));
+        // What ends a cell sorts before all that can be in one.
+        let ends = matches!(behind.first(), None | Some(b'\t' | b'\n' | b'\r'));
+        match head.cmp(key.as_bytes()) {
+            Ordering::Less => from = memchr::memchr(b'\n', line).map_or(to, |end| start + end + 1),
+            Ordering::Equal if ends => return rows(text.get(start..)?).next().filter(|row| row.cell(0) == key),
+            Ordering::Equal | Ordering::Greater => to = start,
         }
     }
     None
@@ -60,9 +64,8 @@ pub(crate) fn with_key(text: &'static str, key: &str) -> impl Iterator<Item = Ro
     })
 }
 
-/// Returns the first cell of the line that a text starts with.
 fn key_of(line: &str) -> &str {
-    let end = memchr::memchr2(b'\t', b'\n', line.as_bytes()).unwrap_or(line.len());
+    let end = memchr::memchr(b'\t', line.as_bytes()).unwrap_or(line.len());
     line.get(..end).unwrap_or(line)
 }
 

@@ -96,8 +96,8 @@ pub fn vague_part(purpose: &str) -> Option<&str> {
 fn find_phrase(text: &str, phrases: impl Iterator<Item = &'static str>) -> Option<&str> {
     // ASCII alone is folded, so that offsets in the folded text are offsets in the text.
     let folded = text.to_ascii_lowercase();
-    // Few are in it at all, and a search that knows letters is dear to set up.
-    let mut held = phrases.filter(|phrase| memchr::memmem::find(folded.as_bytes(), phrase.as_bytes()).is_some());
+    // Few are in it at all, and a search of any sort is dear to set up for a text this short.
+    let mut held = phrases.filter(|phrase| is_in(folded.as_bytes(), phrase.as_bytes()));
     held.find_map(|phrase| {
         let edge = |character: Option<char>| character.is_none_or(|character| !character.is_alphanumeric());
         let (start, _) = folded.match_indices(phrase).find(|(at, _)| {
@@ -107,6 +107,12 @@ fn find_phrase(text: &str, phrases: impl Iterator<Item = &'static str>) -> Optio
         })?;
         text.get(start..start + phrase.len())
     })
+}
+
+/// Says whether a phrase is anywhere in a short text.
+fn is_in(text: &[u8], phrase: &[u8]) -> bool {
+    let Some((first, rest)) = phrase.split_first() else { return true };
+    memchr::memchr_iter(*first, text).any(|at| text.get(at + 1..).is_some_and(|behind| behind.starts_with(rest)))
 }
 
 /// What words of a package's notes say about a thing that they speak of.

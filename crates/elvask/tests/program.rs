@@ -339,7 +339,8 @@ fn of_many_files_that_lie_deep_each_change_is_seen() {
     let sound = "package example.marsh.tern\nval sound = recorder.setAudioSource(1)\n";
     let aside = app.path("aside");
     // What is done, and what is needed then.
-    let changes: [(&str, &dyn Fn(), [bool; 2]); 7] = [
+    type Change<'c> = (&'c str, &'c dyn Fn(), [bool; 2]);
+    let changes: [Change<'_>; 7] = [
         ("nothing", &|| {}, [false, false]),
         (
             "a file deep inside says something else",
