@@ -1,5 +1,6 @@
 //! An app as it is found: its layouts, its platforms, its plugins with their sheets, and its owner's answers.
 
+use std::borrow::Cow;
 use std::ops::Deref;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -68,7 +69,7 @@ pub struct Plugin {
     /// What is judged of each requirement that its files show, in their order.
     pub judged: Vec<Judged>,
     /// Why it is no part of the app on a platform.
-    pub out: Vec<(Platform, String)>,
+    pub out: Vec<(Platform, Cow<'static, str>)>,
     /// The packages that it wants beside it.
     pub peers: NameList,
     /// The packages that it brings along.

@@ -14,6 +14,7 @@ pub(crate) mod resources;
 pub mod widget;
 pub(crate) mod xcode;
 
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -53,7 +54,7 @@ pub(crate) struct Package {
     /// How many packages want it beside them, those without native code among them.
     pub(crate) wanted_by: usize,
     /// Why the app's build does not link it, where it does not.
-    pub(crate) unlinked: Option<String>,
+    pub(crate) unlinked: Option<Cow<'static, str>>,
     /// It is known to bring no sheet.
     pub(crate) no_sheet: bool,
     /// What its files showed, where that was recalled with what it lists.

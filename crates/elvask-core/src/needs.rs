@@ -4,6 +4,7 @@ mod last;
 mod requirement;
 
 pub use last::LastRelease;
+use requirement::sort;
 pub use requirement::{Learnt, Requirement};
 
 use elvask_needs::kinds::of_part;
@@ -136,6 +137,18 @@ impl Needs {
     #[must_use]
     pub fn gather(app: &App, answers: &Answers, scene: &Scene<'_>) -> Needs {
         let mut needs = Needs::default();
+        // Requirements are large, and a list that grows copies them.
+        let (mut all, mut brought, mut unreached) = (0, 0, 0);
+        for one in app.plugins.iter().filter(|plugin| plugin.sheet.is_none()).flat_map(|plugin| &plugin.judged) {
+            *match (one.level, one.brought) {
+                (None, _) => &mut unreached,
+                (_, true) => &mut brought,
+                _ => &mut all,
+            } += 1;
+        }
+        needs.all.reserve_exact(all);
+        needs.brought.reserve_exact(brought);
+        needs.unreached.reserve_exact(unreached);
         for requirement in raw(app, &|_| true) {
             let plugin = requirement.plugin;
             let list = if requirement.is_unreached() {
@@ -265,24 +278,6 @@ impl Needs {
     #[must_use]
     pub fn of(&self, kind: Kind, name: &str) -> &[Requirement] {
         self.group(kind, name).map(|group| group.requirements).unwrap_or_default()
-    }
-}
-
-/// Sorts by kind, name and plugin, those alike in their order. Places are sorted and not the requirements, of which a stable sort
-/// would hold half a second time.
-fn sort(list: &mut [Requirement]) {
-    let mut order: Vec<usize> = (0..list.len()).collect();
-    order.sort_unstable_by(|one, other| match (list.get(*one), list.get(*other)) {
-        (Some(a), Some(b)) => (a.kind(), &a.name, a.plugin, one).cmp(&(b.kind(), &b.name, b.plugin, other)),
-        _ => one.cmp(other),
-    });
-    for at in 0..order.len() {
-        // What belonged here may have been put behind by an earlier step.
-        let mut from = order.get(at).copied().unwrap_or(at);
-        while from < at {
-            from = order.get(from).copied().unwrap_or(at);
-        }
-        list.swap(at, from);
     }
 }
 

@@ -1,5 +1,6 @@
 //! Opening an app: finding its layouts, its packages, its two sides and what its packages show, in that order.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -506,9 +507,9 @@ fn leave_out(plugins: &mut [Plugin], linking: &Linking) {
         let pods = plugin.evidence.as_deref().map(|evidence| evidence.pods.names.as_slice()).unwrap_or_default();
         for platform in [Platform::Android, Platform::Ios] {
             let why = match linking.switched_off(&plugin.name, platform) {
-                Some(file) => format!("{file} switches it off"),
+                Some(file) => format!("{file} switches it off").into(),
                 None if linking.is_for_development(&plugin.name, pods, platform) => {
-                    "only the debug build takes it".to_owned()
+                    Cow::Borrowed("only the debug build takes it")
                 }
                 None => continue,
             };

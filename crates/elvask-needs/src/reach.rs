@@ -7,6 +7,8 @@ mod runtime;
 
 pub use runtime::{BuiltUpon, runtimes};
 
+use std::borrow::Cow;
+
 use elvask_markup::plist::plan::NewValue;
 use elvask_platform::List;
 use elvask_platform::capability::{self, capabilities_with};
@@ -55,12 +57,12 @@ pub struct Reached {
     /// How.
     pub reach: Reach,
     /// Why it is taken to be so, in one line without a full stop; empty for what a sheet states of every app.
-    pub because: String,
+    pub because: Cow<'static, str>,
 }
 
 impl Reached {
     /// Makes one.
-    pub fn new(reach: Reach, because: impl Into<String>) -> Self {
+    pub fn new(reach: Reach, because: impl Into<Cow<'static, str>>) -> Self {
         Reached { reach, because: because.into() }
     }
 }
@@ -82,7 +84,7 @@ pub struct Around<'a> {
     /// Its name.
     pub name: &'a str,
     /// Why it is no part of the app on a platform.
-    pub out: Vec<(Platform, String)>,
+    pub out: Vec<(Platform, Cow<'static, str>)>,
     /// It is what the app runs on.
     pub runtime: bool,
     /// The app is written for one platform, so that its own code takes packages by the names of their pods.
@@ -245,7 +247,7 @@ impl Judge<'_> {
     fn judge(&self, learned: &Learned) -> Judged {
         let platform = learned.need.platform();
         if let Some((_, why)) = self.around.out.iter().find(|(out, _)| *out == platform) {
-            return judged(Reach::Out, why, None);
+            return judged(Reach::Out, why.clone(), None);
         }
         if self.evidence.for_development {
             return judged(Reach::Out, "the package is for development builds only", None);
@@ -385,82 +387,85 @@ impl Judge<'_> {
 
     // In one piece: the table of what is judged of each kind; parted, it could not be held against the documentation.
     fn by_table(&self, learned: &Learned, live: &Live<'_>, used: Option<String>) -> Judged {
+        let used = used.map(Cow::Owned);
         let everybody = learned.shown.notes == Some(Notes::Everybody);
         let noted = learned.shown.notes.is_some();
         let code = live.best();
         let called = code == Some(Use::Called);
-        let part = || "only who uses a part of it needs this, and no use is seen".to_owned();
-        let left = || "it is in code that is compiled only where the app chooses so".to_owned();
-        let to_all = || "its notes tell everybody who sets it up".to_owned();
+        let part = Cow::Borrowed("only who uses a part of it needs this, and no use is seen");
+        let left = Cow::Borrowed("it is in code that is compiled only where the app chooses so");
+        let to_all = Cow::Borrowed("its notes tell everybody who sets it up");
         let (reach, why, level) = match spec(learned.kind()).about().asks {
             Asks::Purpose => match code {
                 // The store looks at the symbols, and not at whether they are ever reached.
                 Some(Use::Called) => match used {
                     Some(why) => (Reach::Used, why, Level::Error),
                     None => {
-                        let why = "the code that needs it is compiled into every app that has it".to_owned();
+                        let why = Cow::Borrowed("the code that needs it is compiled into every app that has it");
                         (Reach::Always, why, Level::Error)
                     }
                 },
                 Some(Use::Likely) => match used {
                     Some(why) => (Reach::Used, why, Level::Warning),
-                    None if everybody => (Reach::Always, to_all(), Level::Warning),
-                    None => (Reach::Part, part(), Level::Note),
+                    None if everybody => (Reach::Always, to_all, Level::Warning),
+                    None => (Reach::Part, part, Level::Note),
                 },
-                _ if everybody => (Reach::Always, to_all(), Level::Warning),
+                _ if everybody => (Reach::Always, to_all, Level::Warning),
                 _ => match used {
                     Some(why) if code.is_some() => (Reach::Used, why, Level::Warning),
-                    _ if live.left > 0 => (Reach::Part, left(), Level::Note),
-                    _ => (Reach::Part, part(), Level::Note),
+                    _ if live.left > 0 => (Reach::Part, left, Level::Note),
+                    _ => (Reach::Part, part, Level::Note),
                 },
             },
             Asks::Permission => match (everybody, code, used) {
                 (_, Some(Use::Called | Use::Asked), Some(why)) => (Reach::Used, why, Level::Error),
-                (true, Some(Use::Called | Use::Asked | Use::Named), _) => (Reach::Always, to_all(), Level::Error),
-                (true, ..) => (Reach::Always, to_all(), Level::Warning),
+                (true, Some(Use::Called | Use::Asked | Use::Named), _) => (Reach::Always, to_all, Level::Error),
+                (true, ..) => (Reach::Always, to_all, Level::Warning),
                 (_, Some(Use::Likely), Some(why)) => (Reach::Used, why, Level::Warning),
                 (_, Some(Use::Named), Some(why)) => (Reach::Used, why, Level::Note),
                 (_, Some(Use::Called), None)
                     if self.single && !noted && is_asked_for(&learned.name) && is_for(self.evidence, learned) =>
                 {
-                    (Reach::Always, "all that it is for needs this".to_owned(), Level::Warning)
+                    (Reach::Always, Cow::Borrowed("all that it is for needs this"), Level::Warning)
                 }
-                _ => (Reach::Part, part(), Level::Note),
+                _ => (Reach::Part, part, Level::Note),
             },
             Asks::Signing => match (everybody, used) {
                 (true, Some(why)) => (Reach::Used, why, Level::Error),
-                (true, None) => (Reach::Always, to_all(), Level::Warning),
+                (true, None) => (Reach::Always, to_all, Level::Warning),
                 (false, Some(why)) if called && self.single => (Reach::Used, why, Level::Warning),
-                _ => (Reach::Part, part(), Level::Note),
+                _ => (Reach::Part, part, Level::Note),
             },
             // Which other apps are asked for is the owner's choice where the notes alone name them: they show examples. What
             // stands for a capability of the platform is none.
             Asks::OtherApps => match everybody {
-                true if called || is_of_a_capability(learned) => (Reach::Always, to_all(), Level::Warning),
-                true => {
-                    (Reach::Part, "which other apps are meant is for the app's owner to say".to_owned(), Level::Note)
-                }
-                false => (Reach::Part, part(), Level::Note),
+                true if called || is_of_a_capability(learned) => (Reach::Always, to_all, Level::Warning),
+                true => (
+                    Reach::Part,
+                    Cow::Borrowed("which other apps are meant is for the app's owner to say"),
+                    Level::Note,
+                ),
+                false => (Reach::Part, part, Level::Note),
             },
             Asks::Reason => (
                 Reach::Always,
-                "the code that needs it is compiled into every app that has it".to_owned(),
+                Cow::Borrowed("the code that needs it is compiled into every app that has it"),
                 Level::Warning,
             ),
             Asks::Level if !noted => {
-                (Reach::Always, "its build states it".to_owned(), Level::of_strength(learned.strength))
+                (Reach::Always, Cow::Borrowed("its build states it"), Level::of_strength(learned.strength))
             }
             // What others see of the app, and which devices it is for, is the owner's choice, whatever the notes show.
             Asks::OwnersChoice => {
-                (Reach::Part, "which one is meant is for the app's owner to say".to_owned(), Level::Note)
+                (Reach::Part, Cow::Borrowed("which one is meant is for the app's owner to say"), Level::Note)
             }
             Asks::Value if is_a_matter_of_taste(learned) => {
-                (Reach::Part, "which value is meant is for the app's owner to say".to_owned(), Level::Note)
+                (Reach::Part, Cow::Borrowed("which value is meant is for the app's owner to say"), Level::Note)
             }
             Asks::Level | Asks::Value | Asks::Plain => match learned.strength {
-                Strength::Certain => (Reach::Always, String::new(), Level::Error),
-                _ if everybody => (Reach::Always, to_all(), Level::Warning),
-                _ => (Reach::Part, part(), Level::Note),
+                Strength::Certain => (Reach::Always, Cow::default(), Level::Error),
+                _ if everybody => (Reach::Always, to_all, Level::Warning),
+                _ => (Reach::Part, part, Level::Note),
             },
         };
         judged(reach, why, Some(level))
@@ -492,7 +497,7 @@ fn is_a_matter_of_taste(learned: &Learned) -> bool {
     matches!(need, Need::Plist { value: NewValue::Array(_) })
 }
 
-fn judged(reach: Reach, because: impl Into<String>, level: Option<Level>) -> Judged {
+fn judged(reach: Reach, because: impl Into<Cow<'static, str>>, level: Option<Level>) -> Judged {
     Judged { reached: Reached::new(reach, because), level, brought: false }
 }
 

@@ -68,7 +68,11 @@ impl RequirementRecord {
             reason: known.reason.clone(),
             merged_in: known.brought,
             reach: known.judged.as_ref().map(|judged| judged.reached.reach),
-            because: known.judged.as_ref().map(|judged| judged.reached.because.clone()).filter(|why| !why.is_empty()),
+            because: known
+                .judged
+                .as_ref()
+                .map(|judged| judged.reached.because.to_string())
+                .filter(|why| !why.is_empty()),
             level: known.judged.as_ref().and_then(|judged| judged.level).filter(|_| !known.brought),
             evidence: known.citations.iter().map(|citation| CitationRecord::of(citation)).collect(),
         }

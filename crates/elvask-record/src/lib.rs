@@ -207,7 +207,7 @@ impl NeededByRecord {
             reason: needed.reason.clone(),
             reference: needed.reference.clone(),
             reach: needed.reached.reach,
-            because: needed.reached.because.clone(),
+            because: needed.reached.because.to_string(),
         }
     }
 }

@@ -3,6 +3,7 @@
 mod lists;
 mod resolve;
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::Path;
 use std::sync::Arc;
@@ -147,7 +148,7 @@ fn packages(loading: &mut Loading<'_>, search: &Search<'_>) -> Vec<Package> {
                 package.unlinked = None;
             } else if direct.contains(&package.name) {
                 let why = "it is another copy of a package that the app has, and the build links one";
-                package.unlinked = Some(why.to_owned());
+                package.unlinked = Some(Cow::Borrowed(why));
             }
             let only_beside = first && !own.dependencies.contains_key(&package.name);
             // What only development needs brings in nothing that ships, unless it is linked itself.
@@ -191,7 +192,7 @@ fn read_package(
         }
         package.no_sheet = !inside.sheet;
         let why = "the app's package.json does not name it, so that the build does not link it";
-        package.unlinked = (!inside.linker_settings).then(|| why.to_owned());
+        package.unlinked = (!inside.linker_settings).then_some(Cow::Borrowed(why));
     };
     match lists.read(files, root) {
         Ok(own) => {

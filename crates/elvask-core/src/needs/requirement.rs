@@ -116,6 +116,24 @@ impl Requirement {
     }
 }
 
+/// Sorts by kind, name and plugin, those alike in their order. Places are sorted and not the requirements, of which a stable sort
+/// would hold half a second time.
+pub(super) fn sort(list: &mut [Requirement]) {
+    let mut order: Vec<usize> = (0..list.len()).collect();
+    order.sort_unstable_by(|one, other| match (list.get(*one), list.get(*other)) {
+        (Some(a), Some(b)) => (a.kind(), &a.name, a.plugin, one).cmp(&(b.kind(), &b.name, b.plugin, other)),
+        _ => one.cmp(other),
+    });
+    for at in 0..order.len() {
+        // What belonged here may have been put behind by an earlier step.
+        let mut from = order.get(at).copied().unwrap_or(at);
+        while from < at {
+            from = order.get(from).copied().unwrap_or(at);
+        }
+        list.swap(at, from);
+    }
+}
+
 fn matters(need: &CapabilityNeed, levels: &Levels) -> bool {
     need.target_from.is_none_or(|from| levels.target >= from)
         && need.devices_to.is_none_or(|to| levels.min.is_none_or(|min| min <= to))

@@ -67,7 +67,7 @@ fn reasons(finding: &Finding) -> Vec<String> {
     for needed in finding.needed_by.iter().take(MAX_SHOWN).filter(|needed| !needed.reached.because.is_empty()) {
         let because = &needed.reached.because;
         let line = match finding.needed_by.len() {
-            1 => because.clone(),
+            1 => because.to_string(),
             _ => format!("{}: {because}", needed.plugin),
         };
         if !out.contains(&line) {
