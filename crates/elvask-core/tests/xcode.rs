@@ -309,6 +309,41 @@ fn cases_come_out_as_written() {
     crate::support::run_all("xcode", 40, run);
 }
 
+/// Many ask for the settings of one target, and a file that is read later must count for those who ask then.
+#[test]
+fn settings_hold_until_another_file_is_read() {
+    let words = "project Release SDKROOT = iphoneos\nproject Debug SDKROOT = iphoneos\ntarget Marram app\nMarram Debug NAME = first\n\
+        Marram Release base Release.xcconfig\nMarram Release NAME = $(FROM_FILE)\n";
+    let text = project(words);
+    let path = "/app/ios/Marram.xcodeproj/project.pbxproj";
+    let files = Memory::app([
+        ("ios/Marram.xcodeproj/project.pbxproj", text.as_str()),
+        ("ios/Release.xcconfig", "FROM_FILE = second\n"),
+    ]);
+    let mut loading = elvask_project::loading::Loading::new(&files, Path::new("/app"));
+    let file = loading.add(Path::new(path), text.clone());
+    let parse = || xcode::Project::parse(file, text.as_str(), "/app/ios".into(), "Marram".to_owned()).unwrap();
+    let parsed = parse();
+    let target = parsed.targets.iter().find(|target| target.name == "Marram").unwrap();
+    let mut configs = xcode::ConfigFiles::default();
+    let name = |configs: &xcode::ConfigFiles, project: &xcode::Project, configuration: &str| {
+        project.settings(target, configuration, configs).value("NAME").and_then(|found| found.value)
+    };
+    for _ in 0..2 {
+        assert_eq!(name(&configs, &parsed, "Debug").as_deref(), Some("first"));
+        assert_eq!(name(&configs, &parsed, "Release"), None, "nothing that was read sets it");
+    }
+    let settings = |configs: &xcode::ConfigFiles| parsed.settings(target, "Release", configs);
+    assert!(std::sync::Arc::ptr_eq(&settings(&configs), &settings(&configs)));
+    parsed.read_config_files(&mut loading, target, "Release", &mut configs);
+    assert_eq!(name(&configs, &parsed, "Release").as_deref(), Some("second"));
+    // Another text of the project has settings of its own.
+    let other = text.replace("first", "third");
+    let other = xcode::Project::parse(file, other, "/app/ios".into(), "Marram".to_owned()).unwrap();
+    assert_eq!(name(&configs, &other, "Debug").as_deref(), Some("third"));
+    assert_eq!(name(&configs, &parse(), "Debug").as_deref(), Some("first"));
+}
+
 const PLAIN: &str = "version 54\nproject Debug SDKROOT = iphoneos\nproject Release SDKROOT = iphoneos\ntarget Marram app\nMarram Debug PRODUCT_NAME = Marram\nMarram Release PRODUCT_NAME = Marram\nMarram Release ZED = 1\n";
 
 /// Reads a project, has it edited, and returns the text before and after.

@@ -186,7 +186,7 @@ impl Surface {
         let generated = app.ios.as_ref().is_some_and(|ios| ios.generated);
         let side = self.ios.as_ref();
         let made = side.map_or((&[][..], &[][..]), |side| (side.made.as_slice(), side.idle.as_slice()));
-        Some(PlistView::new(*file, list, made, generated, side.map(|side| &side.settings)))
+        Some(PlistView::new(*file, list, made, generated, side.map(|side| side.settings.as_ref())))
     }
 
     /// Returns the entitlements of the configuration that is judged, where there are any that can be read.
@@ -209,7 +209,7 @@ impl Surface {
     /// Returns the build settings of the target that is judged.
     #[must_use]
     pub fn settings(&self) -> Option<&Settings> {
-        self.ios.as_ref().map(|side| &side.settings)
+        self.ios.as_ref().map(|side| side.settings.as_ref())
     }
 }
 
@@ -218,7 +218,7 @@ impl Surface {
 struct IosSide {
     project: Arc<Project>,
     target: Target,
-    settings: Settings,
+    settings: Arc<Settings>,
     made: Vec<Made>,
     idle: Vec<Made>,
 }

@@ -19,7 +19,7 @@ use std::borrow::Cow;
 use std::collections::hash_map::Entry;
 use std::hash::Hasher as _;
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use elvask_markup::openstep::{self, Kind, Object, Objects, Value};
 use elvask_markup::{SharedText, Span};
@@ -298,8 +298,8 @@ impl Project {
     }
 
     /// Returns the settings of a target for one of its configurations, with the configuration files as they were read.
-    pub fn settings(&self, target: &Target, configuration: &str, files: &ConfigFiles) -> Settings {
-        settings::gather(self, target, configuration, files)
+    pub fn settings(&self, target: &Target, configuration: &str, files: &ConfigFiles) -> Arc<Settings> {
+        files.settings(self, target, configuration)
     }
 
     /// Returns the path that a file reference leads to, from the groups around it; `None` for what lies outside the sources.

@@ -25,7 +25,7 @@ pub(crate) fn find(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<
         return Ok(without_project(loading));
     };
     let configuration = configuration(&target, choice)?;
-    let mut files = ConfigFiles::new();
+    let mut files = ConfigFiles::default();
     for one in &target.configurations {
         if one.name == configuration {
             project.read_config_files(loading, &target, &one.name, &mut files);
@@ -261,7 +261,7 @@ fn find_target(loading: &mut Loading<'_>, choice: &Choice) -> Result<Option<(Pro
 fn app_targets(project: &Project) -> Vec<Target> {
     let apps = project.targets.iter().filter(|target| target.product == Product::App);
     let for_ios = |target: &&Target| {
-        let files = ConfigFiles::new();
+        let files = ConfigFiles::default();
         let first = target.configurations.first().map(|one| one.name.clone()).unwrap_or_default();
         let settings = project.settings(target, &first, &files);
         let value = |name: &str| settings.value(name).and_then(|value| value.value);

@@ -2,14 +2,16 @@
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
 
 use elvask_markup::openstep::{Kind, Value};
+use elvask_markup::text::SharedText;
 
 use super::xcconfig::{self, Assignment, Configured};
 use super::{Configuration, Project, Target};
 use crate::loading::Loading;
 use crate::names::fits_pattern;
-use crate::source::Place;
+use crate::source::{FileId, Place};
 
 /// Where a setting is made, the weakest first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -66,8 +68,54 @@ const MAX_DEPTH: usize = 32;
 /// The longest value that is put together, in bytes.
 const MAX_LENGTH: usize = 64 * 1024;
 
-/// The configuration files that were read, by their paths; `None` for one that is not there.
-pub type ConfigFiles = HashMap<PathBuf, Option<Configured>>;
+/// The configuration files that were read, and the settings that were put together of them.
+#[derive(Debug, Default)]
+pub struct ConfigFiles {
+    /// By their paths; `None` for one that is not there.
+    read: HashMap<PathBuf, Option<Configured>>,
+    /// Many ask for the settings of the app's target; they hold until another file is read.
+    known: Mutex<Vec<Known>>,
+}
+
+/// The settings of one target for one configuration.
+#[derive(Debug)]
+struct Known {
+    project: (FileId, SharedText),
+    target: String,
+    configuration: String,
+    settings: Arc<Settings>,
+}
+
+impl Known {
+    fn is_of(&self, project: &Project, target: &Target, configuration: &str) -> bool {
+        let (file, text) = &self.project;
+        let is_project = *file == project.file && text.is_same(&project.source);
+        is_project && self.target == target.id && self.configuration == configuration
+    }
+}
+
+impl ConfigFiles {
+    /// Puts the settings of a target for a configuration together, once.
+    pub(super) fn settings(&self, project: &Project, target: &Target, configuration: &str) -> Arc<Settings> {
+        let Ok(mut known) = self.known.lock() else { return Arc::new(gather(project, target, configuration, self)) };
+        if let Some(known) = known.iter().find(|known| known.is_of(project, target, configuration)) {
+            return Arc::clone(&known.settings);
+        }
+        let settings = Arc::new(gather(project, target, configuration, self));
+        known.push(Known {
+            project: (project.file, project.source.clone()),
+            target: target.id.clone(),
+            configuration: configuration.to_owned(),
+            settings: Arc::clone(&settings),
+        });
+        settings
+    }
+
+    fn put(&mut self, path: PathBuf, configured: Option<Configured>) {
+        self.read.insert(path, configured);
+        self.known = Mutex::default();
+    }
+}
 
 /// Reads the configuration files that the project and a target name for a configuration, and notes what is missing.
 pub(super) fn read_files(
@@ -89,14 +137,14 @@ pub(super) fn read_files(
                 place,
             );
         }
-        let Some(path) = path.filter(|path| !read.contains_key(path)) else { continue };
+        let Some(path) = path.filter(|path| !read.read.contains_key(path)) else { continue };
         let configured = loading.files.is_file(&path).then(|| xcconfig::read(loading, &path));
         for (missing, place) in configured.iter().flat_map(|configured| &configured.missing) {
             let shown = loading.shown(missing);
             loading
                 .unresolved(format!("the included file {shown} is not there; what it would set is not known"), *place);
         }
-        read.insert(path, configured);
+        read.put(path, configured);
     }
 }
 
@@ -110,7 +158,7 @@ fn owners<'p>(project: &'p Project, target: &'p Target, configuration: &str) -> 
     [(of_project, Layer::ProjectFile, Layer::Project), (of_target, Layer::TargetFile, Layer::Target)]
 }
 
-pub(super) fn gather(project: &Project, target: &Target, configuration: &str, files: &ConfigFiles) -> Settings {
+fn gather(project: &Project, target: &Target, configuration: &str, files: &ConfigFiles) -> Settings {
     let mut settings = Settings::default();
     let folder = project.folder.to_string_lossy().into_owned();
     let language = project.language.clone().unwrap_or_else(|| "en".to_owned());
@@ -139,7 +187,7 @@ pub(super) fn gather(project: &Project, target: &Target, configuration: &str, fi
         let Some(object) = owner.and_then(|owner| project.object(&owner.id)) else { continue };
         if let Some((path, _)) = base_configuration(project, &object) {
             let shown = path.as_ref().map(|path| path.to_string_lossy().replace('\\', "/")).unwrap_or_default();
-            match path.and_then(|path| files.get(&path)).and_then(Option::as_ref) {
+            match path.and_then(|path| files.read.get(&path)).and_then(Option::as_ref) {
                 Some(configured) => {
                     settings.incomplete |= !configured.missing.is_empty();
                     for assignment in &configured.assignments {

@@ -24,7 +24,7 @@ pub(crate) struct Assignment {
 
 /// What a configuration file comes to with all that it includes.
 #[derive(Debug, Clone, Default)]
-pub struct Configured {
+pub(super) struct Configured {
     pub(super) assignments: Vec<Assignment>,
     /// Files that are included and are not there: what they would set is not known.
     pub(super) missing: Vec<(PathBuf, Place)>,
