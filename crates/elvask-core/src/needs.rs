@@ -4,8 +4,9 @@ mod last;
 mod requirement;
 
 pub use last::LastRelease;
-use requirement::sort;
 pub use requirement::{Learnt, Requirement};
+
+use self::requirement::sort;
 
 use elvask_needs::kinds::of_part;
 use elvask_needs::remedy::Want;

@@ -237,8 +237,8 @@ pub fn recall_learnt_beside(
     // Each with its place among the files of the package.
     let mut beside: Vec<(Named<'_>, Option<usize>)> = names.iter().map(|named| (named, None)).collect();
     // Few are as long as one of those few names.
-    let lengths = beside.iter().fold(0u64, |lengths, (named, _)| lengths | 1 << (named.len() % 64));
-    for (place, named) in own.iter().enumerate().filter(|(_, named)| lengths >> (named.len() % 64) & 1 == 1) {
+    let lengths = beside.iter().fold(0u64, |lengths, (named, _)| lengths | 1 << (named.bytes() % 64));
+    for (place, named) in own.iter().enumerate().filter(|(_, named)| lengths >> (named.bytes() % 64) & 1 == 1) {
         for (_, at) in beside.iter_mut().filter(|(wanted, _)| named.is_the_same(*wanted)) {
             *at = Some(place);
         }

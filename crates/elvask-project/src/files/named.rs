@@ -12,32 +12,23 @@ pub struct Named<'n> {
 }
 
 impl<'n> Named<'n> {
-    /// Names something from the uppermost folder.
-    #[must_use]
-    pub fn at_top(name: &'n CStr) -> Self {
-        Named { within: c"", name }
-    }
-
     /// Says whether two are the same thing, whichever folders they are named from.
     #[must_use]
     pub fn is_the_same(self, other: Named<'_>) -> bool {
-        let bytes = |named: Named<'n>| named.within.to_bytes().iter().chain(named.name.to_bytes());
-        if self.within.is_empty() && other.within.is_empty() {
-            return self.name == other.name;
+        match self.within.is_empty() && other.within.is_empty() {
+            true => self.name == other.name,
+            false => self.bytes() == other.bytes() && self.each_byte().eq(other.each_byte()),
         }
-        self.len() == other.len() && bytes(self).eq(other.within.to_bytes().iter().chain(other.name.to_bytes()))
+    }
+
+    fn each_byte(self) -> impl Iterator<Item = &'n u8> {
+        self.within.to_bytes().iter().chain(self.name.to_bytes())
     }
 
     /// Returns how many bytes its whole name has.
     #[must_use]
-    pub fn len(self) -> usize {
+    pub fn bytes(self) -> usize {
         self.within.count_bytes() + self.name.count_bytes()
-    }
-
-    /// Says whether it is the uppermost folder itself.
-    #[must_use]
-    pub fn is_empty(self) -> bool {
-        self.len() == 0
     }
 
     /// Returns its whole name from the uppermost folder, where that is text.
