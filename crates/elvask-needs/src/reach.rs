@@ -395,15 +395,13 @@ impl Judge<'_> {
         let part = Cow::Borrowed("only who uses a part of it needs this, and no use is seen");
         let left = Cow::Borrowed("it is in code that is compiled only where the app chooses so");
         let to_all = Cow::Borrowed("its notes tell everybody who sets it up");
+        let compiled = Cow::Borrowed("the code that needs it is compiled into every app that has it");
         let (reach, why, level) = match spec(learned.kind()).about().asks {
             Asks::Purpose => match code {
                 // The store looks at the symbols, and not at whether they are ever reached.
                 Some(Use::Called) => match used {
                     Some(why) => (Reach::Used, why, Level::Error),
-                    None => {
-                        let why = Cow::Borrowed("the code that needs it is compiled into every app that has it");
-                        (Reach::Always, why, Level::Error)
-                    }
+                    None => (Reach::Always, compiled, Level::Error),
                 },
                 Some(Use::Likely) => match used {
                     Some(why) => (Reach::Used, why, Level::Warning),
@@ -447,11 +445,7 @@ impl Judge<'_> {
                 ),
                 false => (Reach::Part, part, Level::Note),
             },
-            Asks::Reason => (
-                Reach::Always,
-                Cow::Borrowed("the code that needs it is compiled into every app that has it"),
-                Level::Warning,
-            ),
+            Asks::Reason => (Reach::Always, compiled, Level::Warning),
             Asks::Level if !noted => {
                 (Reach::Always, Cow::Borrowed("its build states it"), Level::of_strength(learned.strength))
             }

@@ -10,7 +10,7 @@ use strsim::osa_distance;
 pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Option<&'k str> {
     let wanted = name.to_lowercase();
     let allowed = (wanted.chars().count() / 6).clamp(1, 3);
-    let (wanted_bits, wanted_letters) = (bits(&wanted), Letters::of(&wanted));
+    let wanted_letters = Letters::of(&wanted);
     let mut best: Option<(usize, &str)> = None;
     let mut tied = false;
     for candidate in known {
@@ -18,8 +18,7 @@ pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Opti
             continue;
         }
         // Cheap first: every edit changes the count of two letters at most.
-        let most = 2 * allowed;
-        if (wanted_bits ^ bits(candidate)).count_ones() as usize > most || wanted_letters.apart(candidate) > most {
+        if wanted_letters.apart(candidate) > 2 * allowed {
             continue;
         }
         let distance = osa_distance(&wanted, &candidate.to_lowercase());
@@ -59,11 +58,6 @@ pub fn nearest_by_words<'k>(
         osa_distance(&one.to_lowercase(), &other.to_lowercase()) <= allowed
     };
     (wanted.len() == meant.len() && wanted.iter().zip(&meant).all(near)).then_some(found)
-}
-
-/// Returns which letters of the alphabet are in a name, whatever its case.
-fn bits(name: &str) -> u32 {
-    name.bytes().filter(u8::is_ascii_alphabetic).fold(0, |bits, byte| bits | 1 << (byte & 31))
 }
 
 /// How often each letter of the alphabet stands in a name, whatever its case.

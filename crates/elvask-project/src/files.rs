@@ -173,8 +173,7 @@ fn stamps_one_by_one<F: Files + ?Sized>(
 }
 
 /// So many files and folders most packages have at the most.
-#[cfg(unix)]
-const USUAL_NAMES: usize = 64;
+pub const USUAL_NAMES: usize = 64;
 
 /// The disk.
 #[derive(Debug, Clone, Copy, Default)]

@@ -3,7 +3,7 @@
 use std::cell::LazyCell;
 use std::path::Path;
 
-use elvask_project::files::{Files, Named, Names, Stamp};
+use elvask_project::files::{Files, Named, Names, Stamp, USUAL_NAMES};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
@@ -170,7 +170,7 @@ pub(crate) fn recall<F, T: Serialize + DeserializeOwned>(
     let found = find();
     let seen = seen(&found);
     let [folders, names, more] = [&seen.folders, &seen.files, &seen.more].map(|all| Names::write(all));
-    let [folders, names, more] = [&folders, &names, &more].map(|all| Names(all.as_bytes()));
+    let [folders, names, more] = [&folders, &names, &more].map(|all| Names::of(all));
     // What was changed after it was looked at is told by the time of the youngest.
     let Some(states) = States::of(files, root, folders, names) else { return make(&found) };
     let is_same = |record: &Record<'_>| record.is_of(names, more) && record.file_state == states.files;
@@ -316,9 +316,6 @@ fn sum_of(reader: &str, record: &[u8]) -> Sum {
     sum.sum()
 }
 
-/// So many files and folders most packages have at the most.
-const USUAL_NAMES: usize = 64;
-
 /// How many bytes a sum has.
 const SUM: usize = 16;
 
@@ -446,7 +443,7 @@ mod tests {
         assert!(!learnt.requirements.is_empty());
         let names = ["scripts/a.txt", "", "package.json", "android", "scripts"].map(str::to_owned);
         let [names, some] = [&names[..], &names[1..4]].map(Names::write);
-        let [names, some] = [&names, &some].map(|names| Names(names.as_bytes()));
+        let [names, some] = [&names, &some].map(|names| Names::of(names));
         let look = || recall_learnt_beside(files, &root, &cache, names);
         let state = |names| state_of(files, &root, names).map(|(state, _)| state);
         let first = state(names);

@@ -50,6 +50,12 @@ const GOING_INTO: usize = 24;
 const FEW: usize = 4;
 
 impl<'n> Names<'n> {
+    /// Takes names as [`Names::write`] wrote them.
+    #[must_use]
+    pub fn of(written: &'n str) -> Self {
+        Names(written.as_bytes())
+    }
+
     /// Goes through all, in the order in which they were put in.
     pub fn iter(self) -> impl Iterator<Item = Named<'n>> {
         let mut rest = self.0;
@@ -127,8 +133,9 @@ fn folders_of(names: &[String]) -> Vec<&str> {
     let mut kept = None;
     for ((way, name), chosen) in ways.iter().zip(names).zip(&mut chosen).rev() {
         let at = kept.unwrap_or(way.least.1);
-        let end = name.bytes().enumerate().filter(|(_, byte)| *byte == b'/').nth(at.wrapping_sub(1));
-        *chosen = end.and_then(|(end, _)| name.get(..=end)).unwrap_or_default();
+        let mut slashes = name.bytes().enumerate().filter(|(_, byte)| *byte == b'/');
+        let last = at.checked_sub(1).and_then(|before| slashes.nth(before));
+        *chosen = last.and_then(|(end, _)| name.get(..=end)).unwrap_or_default();
         kept = way.costs.get(at).filter(|(_, stays)| *stays).map(|_| at);
     }
     chosen
@@ -139,7 +146,7 @@ mod tests {
     use super::*;
 
     fn read(written: &str) -> Vec<String> {
-        Names(written.as_bytes()).iter().map(|named| named.whole().unwrap()).collect()
+        Names::of(written).iter().map(|named| named.whole().unwrap()).collect()
     }
 
     #[test]
@@ -165,8 +172,8 @@ mod tests {
             assert_eq!(read(&written), list);
             // The same is the same, however it is named.
             let plain: String = list.iter().map(|name| format!("{name}\0")).collect();
-            for (at, named) in Names(written.as_bytes()).iter().enumerate() {
-                for (name, plain) in list.iter().zip(Names(plain.as_bytes()).iter()) {
+            for (at, named) in Names::of(&written).iter().enumerate() {
+                for (name, plain) in list.iter().zip(Names::of(&plain).iter()) {
                     assert_eq!(named.is_the_same(plain), list[at] == *name, "{named:?} {plain:?}");
                     assert_eq!(plain.is_the_same(named), list[at] == *name);
                 }
@@ -180,19 +187,18 @@ mod tests {
             (0..20).map(|at| format!("android/src/main/java/example/part{}/File{at}.kt", at / 10)).collect();
         let written = Names::write(&list);
         assert!(
-            Names(written.as_bytes()).iter().all(|named| named.within == c"android/src/main/java/example/"),
+            Names::of(&written).iter().all(|named| named.within == c"android/src/main/java/example/"),
             "{written:?}"
         );
         // One folder for all is better than one for each part, and one for what is far deeper better than none.
         let mixed: Vec<_> = ["lib/a.js".to_owned(), "lib/b.js".to_owned()].into_iter().chain(list).collect();
-        let withins: Vec<_> =
-            Names(Names::write(&mixed).as_bytes()).iter().map(|named| named.within.to_owned()).collect();
+        let withins: Vec<_> = Names::of(&Names::write(&mixed)).iter().map(|named| named.within.to_owned()).collect();
         assert!(withins[..2].iter().all(|within| within.is_empty()));
         assert!(withins[2..].iter().all(|within| within.as_c_str() == c"android/src/main/java/example/"));
         // Where there are few, or all is near, it is not worth the way.
         let list = &mixed[2..];
         for list in [&list[..2], &["a/b".to_owned(), "a/c".to_owned(), "a/d".to_owned(), "a/e".to_owned()]] {
-            assert!(Names(Names::write(list).as_bytes()).iter().all(|named| named.within.is_empty()));
+            assert!(Names::of(&Names::write(list)).iter().all(|named| named.within.is_empty()));
         }
     }
     #[test]
@@ -219,7 +225,7 @@ mod tests {
                 std::fs::write(path, name).unwrap();
             }
         }
-        let stamps = |root: &Path| Disk.stamps(root, &mut Names(Names::write(&list).as_bytes()).iter());
+        let stamps = |root: &Path| Disk.stamps(root, &mut Names::of(&Names::write(&list)).iter());
         let each = list.iter().map(|name| Disk.stamp(&root.join(name))).collect::<Option<Vec<_>>>();
         assert!(each.is_some());
         assert_eq!(stamps(root), each);

@@ -77,6 +77,9 @@ pub struct ConfigFiles {
     known: Mutex<Vec<Known>>,
 }
 
+/// The most settings that are kept: those of the app's target are asked for first, and a project may have any number of others.
+const MAX_KNOWN: usize = 32;
+
 /// The settings of one target for one configuration.
 #[derive(Debug)]
 struct Known {
@@ -102,12 +105,14 @@ impl ConfigFiles {
             return Arc::clone(&known.settings);
         }
         let settings = Arc::new(gather(project, target, configuration, self));
-        known.push(Known {
-            project: (project.file, project.source.clone()),
-            target: target.id.clone(),
-            configuration: configuration.to_owned(),
-            settings: Arc::clone(&settings),
-        });
+        if known.len() < MAX_KNOWN {
+            known.push(Known {
+                project: (project.file, project.source.clone()),
+                target: target.id.clone(),
+                configuration: configuration.to_owned(),
+                settings: Arc::clone(&settings),
+            });
+        }
         settings
     }
 
@@ -123,7 +128,7 @@ pub(super) fn read_files(
     loading: &mut Loading<'_>,
     target: &Target,
     configuration: &str,
-    read: &mut ConfigFiles,
+    files: &mut ConfigFiles,
 ) {
     for (owner, _, _) in owners(project, target, configuration) {
         let Some(object) = owner.and_then(|owner| project.object(&owner.id)) else { continue };
@@ -137,14 +142,14 @@ pub(super) fn read_files(
                 place,
             );
         }
-        let Some(path) = path.filter(|path| !read.read.contains_key(path)) else { continue };
+        let Some(path) = path.filter(|path| !files.read.contains_key(path)) else { continue };
         let configured = loading.files.is_file(&path).then(|| xcconfig::read(loading, &path));
         for (missing, place) in configured.iter().flat_map(|configured| &configured.missing) {
             let shown = loading.shown(missing);
             loading
                 .unresolved(format!("the included file {shown} is not there; what it would set is not known"), *place);
         }
-        read.put(path, configured);
+        files.put(path, configured);
     }
 }
 

@@ -141,7 +141,7 @@ impl<'c> AllLists<'c> {
         // What changes between the look and the stamp is told by the times of the youngest.
         if let Some(watched) = watching.seen()
             && let watched = Names::write(&watched)
-            && let Some((state, youngest)) = state_of(files, root, Names(watched.as_bytes()))
+            && let Some((state, youngest)) = state_of(files, root, Names::of(&watched))
             && let Ok(mut fresh) = self.fresh.lock()
         {
             fresh.insert(name.to_owned(), Kept { watched, state, youngest, lists: lists.clone() });
@@ -163,7 +163,7 @@ impl<'c> AllLists<'c> {
         let cache = self.cache?;
         let known = self.known.get(root.to_str()?)?;
         let look = || {
-            let (watched, state) = (Names(known.kept.watched.as_bytes()), known.kept.state);
+            let (watched, state) = (Names::of(&known.kept.watched), known.kept.state);
             let (now, evidence) = if self.with_evidence {
                 recall_learnt_beside(files, root, cache, watched)
             } else {
