@@ -298,7 +298,7 @@ fn near(word: &str) -> Option<String> {
 /// Returns what a capability means on a platform, a line for each thing that it wants declared.
 #[must_use]
 pub fn capability_lines(capability: Capability, platform: Platform) -> Vec<String> {
-    let line = |need: capability::CapabilityNeed| {
+    let line = |need: &capability::CapabilityNeed| {
         let mut conditions = Vec::new();
         if let Some(level) = need.target_from {
             conditions.push(format!("for apps that target level {level} or above"));

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use elvask_needs::template::is_unfilled_purpose;
-use elvask_platform::capability::capabilities_with;
+use elvask_platform::capability::{CapabilityNeed, capabilities_with};
 use elvask_platform::{Kind, Level, Platform};
 use elvask_project::files::{Files, Overlay};
 use elvask_project::layout::FILE_NAME;
@@ -189,7 +189,7 @@ fn purpose_name(usage: &str) -> String {
     let alone = capabilities_with(Kind::Usage, usage).find(|capability| {
         // Older forms of a key stand behind the same capability.
         let wanted = capability.needs().filter(|need| need.kind == Kind::Usage);
-        let (older, now): (Vec<_>, Vec<_>) = wanted.partition(|need| need.ios_below.is_some());
+        let (older, now): (Vec<&CapabilityNeed>, Vec<_>) = wanted.partition(|need| need.ios_below.is_some());
         matches!(now.as_slice(), [one] if one.name == usage || older.iter().any(|older| older.name == usage))
     });
     alone.map_or_else(|| usage.to_owned(), |capability| capability.name.to_owned())

@@ -186,7 +186,7 @@ fn of_sheet(sources: &Sources, found: &PluginSheet, shown: &[Learned]) -> Vec<Kn
             Asked::Capability(capability) => {
                 for part in capability.needs().filter(|part| found.sheet.platforms.contains(&part.platform)) {
                     let strength = if part.optional { Strength::Optional } else { required.strength };
-                    let Some(need) = of_part(&part) else { continue };
+                    let Some(need) = of_part(part) else { continue };
                     add(part.name, need, strength, Some(capability.name));
                 }
             }

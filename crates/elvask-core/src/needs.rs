@@ -406,7 +406,7 @@ fn of_sheet(app: &App, at: usize, plugin: &Plugin, found: &PluginSheet, all: &mu
             Asked::Capability(capability) => {
                 for need in capability.needs().filter(|need| wanted(need.platform)) {
                     let strength = if need.optional { Strength::Optional } else { strength };
-                    let Some(asked) = of_part(&need) else { continue };
+                    let Some(asked) = of_part(need) else { continue };
                     all.push(requirement(need.name, asked, strength, Some(*capability), Some(need)));
                 }
             }

@@ -134,7 +134,7 @@ fn is_meant(requirement: &Requirement, subject: &Subject) -> bool {
         Subject::Plugin(plugin) => requirement.plugin == *plugin,
         Subject::Capability(capability) => {
             let part =
-                |need: capability::CapabilityNeed| need.kind == requirement.kind() && need.name == requirement.name;
+                |need: &capability::CapabilityNeed| need.kind == requirement.kind() && need.name == requirement.name;
             requirement.capability == Some(*capability) || capability.needs().any(part)
         }
         Subject::Name(word) => fits(&requirement.name, word),

@@ -149,7 +149,7 @@ pub fn removals(context: &Context<'_>, asked: &[Asked]) -> Vec<Removal> {
             Asked::Need { name, need } => out.extend(found(context, name, need)),
             Asked::Capability(capability) => {
                 for part in capability.needs() {
-                    out.extend(kinds::of_part(&part).into_iter().flat_map(|need| found(context, part.name, &need)));
+                    out.extend(kinds::of_part(part).into_iter().flat_map(|need| found(context, part.name, &need)));
                 }
             }
         }

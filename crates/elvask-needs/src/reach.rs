@@ -470,7 +470,7 @@ impl Judge<'_> {
 fn is_of_a_capability(learned: &Learned) -> bool {
     let scheme = if let Need::Query(query) = &learned.need { query.scheme.as_deref() } else { None };
     let name = scheme.unwrap_or(&learned.name);
-    let asked = |need: capability::CapabilityNeed| need.name == learned.name || need.name == name;
+    let asked = |need: &capability::CapabilityNeed| need.name == learned.name || need.name == name;
     capability::capabilities().any(|capability| capability.needs().any(asked))
 }
 

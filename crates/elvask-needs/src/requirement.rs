@@ -151,7 +151,7 @@ pub enum Need {
         filter: Box<Query>,
     },
     /// A component; its full class name is the requirement's name.
-    Component(Component),
+    Component(Box<Component>),
     /// A level that must be reached; [`MIN_LEVEL`] and its like are the requirement's name.
     Level(u32),
     /// A line of the build.

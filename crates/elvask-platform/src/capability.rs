@@ -84,9 +84,9 @@ impl Capability {
     }
 
     /// Goes through what the capability wants declared, on both platforms.
-    pub fn needs(self) -> impl Iterator<Item = CapabilityNeed> {
+    pub fn needs(self) -> impl Iterator<Item = &'static CapabilityNeed> {
         let found = table().iter().find(|(known, _)| *known == self);
-        found.map(|(_, needs)| needs.as_slice()).unwrap_or_default().iter().copied()
+        found.map(|(_, needs)| needs.as_slice()).unwrap_or_default().iter()
     }
 }
 
@@ -103,7 +103,7 @@ fn read_need(row: Row) -> Option<CapabilityNeed> {
         max_level: None,
         optional: false,
     };
-    for word in row.words(4) {
+    for word in row.cell(4).split_whitespace() {
         if let Some(level) = word.strip_prefix("target>=") {
             need.target_from = level.parse().ok();
         } else if let Some(level) = word.strip_prefix("devices<=") {
@@ -139,22 +139,22 @@ pub fn nearest_capability(name: &str) -> Option<&'static str> {
 /// Goes through the capabilities that want a declaration of that kind and name.
 pub fn capabilities_with(kind: Kind, name: &str) -> impl Iterator<Item = Capability> {
     /// By the names that they want, each once for each kind.
-    static BY_NAME: OnceLock<Vec<(&'static str, Kind, Capability)>> = OnceLock::new();
+    static BY_NAME: OnceLock<Vec<(&'static str, Kind, &'static Capability)>> = OnceLock::new();
     let by_name = BY_NAME.get_or_init(|| {
-        let mut by_name = Vec::new();
+        let mut by_name = Vec::with_capacity(table().iter().map(|(_, needs)| needs.len()).sum());
         for (capability, needs) in table() {
             let first = |(at, need): &(usize, &CapabilityNeed)| {
                 !needs.iter().take(*at).any(|other| (other.name, other.kind) == (need.name, need.kind))
             };
             let needs = needs.iter().enumerate().filter(first);
-            by_name.extend(needs.map(|(_, need)| (need.name, need.kind, *capability)));
+            by_name.extend(needs.map(|(_, need)| (need.name, need.kind, capability)));
         }
         by_name.sort_by_key(|(name, ..)| *name);
         by_name
     });
     let from = by_name.partition_point(|(known, ..)| *known < name);
     let of_name = by_name.get(from..).unwrap_or_default().iter().take_while(move |(known, ..)| *known == name);
-    of_name.filter(move |(_, of, _)| *of == kind).map(|(.., capability)| *capability)
+    of_name.filter(move |(_, of, _)| *of == kind).map(|(.., capability)| **capability)
 }
 
 /// Returns the starts of words by which packages say that they are for a capability.

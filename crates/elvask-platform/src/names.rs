@@ -18,10 +18,10 @@ pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Opti
             continue;
         }
         // Cheap first: every edit changes the count of two letters at most.
-        if wanted_letters.apart(candidate) > 2 * allowed {
+        if !wanted_letters.are_near(candidate, 2 * allowed) {
             continue;
         }
-        let distance = osa_distance(&wanted, &candidate.to_lowercase());
+        let distance = distance(&wanted, &candidate.to_lowercase());
         match best {
             _ if distance > allowed => {}
             Some((least, _)) if distance > least => {}
@@ -38,7 +38,20 @@ pub fn nearest<'k>(name: &str, known: impl IntoIterator<Item = &'k str>) -> Opti
 /// Says whether a name is another one with one or two slips of the pen in it.
 #[must_use]
 pub fn is_slip_of(name: &str, known: &str) -> bool {
-    name != known && osa_distance(name, known) <= 2
+    name != known && distance(name, known) <= 2
+}
+
+/// Returns how many slips of the pen part two names: a letter too many or too few, another letter, or two in the other order. What both
+/// start and end with is passed over, as most names that are held against each other differ in one place.
+fn distance(one: &str, other: &str) -> usize {
+    let starts = one.bytes().zip(other.bytes()).take_while(|(one, other)| one == other).count();
+    let starts = one.floor_char_boundary(starts);
+    let [one, other] = [one, other].map(|name| name.get(starts..).unwrap_or_default());
+    let ends = one.bytes().rev().zip(other.bytes().rev()).take_while(|(one, other)| one == other).count();
+    let behind = one.ceil_char_boundary(one.len() - ends);
+    let ends = one.len() - behind;
+    let [one, other] = [one, other].map(|name| name.get(..name.len() - ends).unwrap_or_default());
+    osa_distance(one, other)
 }
 
 /// Returns the known name that is nearest to `name` and has the same words, each of them near enough to be meant.
@@ -55,30 +68,43 @@ pub fn nearest_by_words<'k>(
     let (wanted, meant) = (words(name), words(found));
     let near = |(one, other): (&&str, &&str)| {
         let allowed = if other.len() > 8 { 2 } else { 1 };
-        osa_distance(&one.to_lowercase(), &other.to_lowercase()) <= allowed
+        distance(&one.to_lowercase(), &other.to_lowercase()) <= allowed
     };
     (wanted.len() == meant.len() && wanted.iter().zip(&meant).all(near)).then_some(found)
 }
 
-/// How often each letter of the alphabet stands in a name, whatever its case.
-#[derive(Clone, Copy)]
-struct Letters([u8; 26]);
+/// Which letters of the alphabet stand in a name, and how often, whatever their case.
+struct Letters {
+    set: u32,
+    counts: [u8; 26],
+}
 
 impl Letters {
     fn of(name: &str) -> Self {
+        Letters { set: Self::set_of(name), counts: Self::counts_of(name) }
+    }
+
+    fn set_of(name: &str) -> u32 {
+        let letters = name.bytes().filter(u8::is_ascii_alphabetic);
+        letters.fold(0, |set, byte| set | 1 << (byte.to_ascii_lowercase() - b'a'))
+    }
+
+    fn counts_of(name: &str) -> [u8; 26] {
         let mut counts = [0u8; 26];
         for byte in name.bytes().filter(u8::is_ascii_alphabetic) {
             if let Some(count) = counts.get_mut(usize::from(byte.to_ascii_lowercase() - b'a')) {
                 *count = count.saturating_add(1);
             }
         }
-        Letters(counts)
+        counts
     }
 
-    /// Returns by how much the counts differ from those of another name.
-    fn apart(self, other: &str) -> usize {
-        let other = Letters::of(other);
-        self.0.iter().zip(other.0).map(|(one, other)| usize::from(one.abs_diff(other))).sum()
+    /// Says whether the counts differ from those of another name by no more than that. Where the letters alone differ by more, none is
+    /// counted.
+    fn are_near(&self, other: &str, most: usize) -> bool {
+        let differ =
+            || self.counts.iter().zip(Self::counts_of(other)).map(|(one, other)| usize::from(one.abs_diff(other)));
+        (self.set ^ Self::set_of(other)).count_ones() as usize <= most && differ().sum::<usize>() <= most
     }
 }
 
@@ -93,5 +119,37 @@ mod tests {
         assert_eq!(nearest("Camera", known), Some("camera"));
         assert_eq!(nearest("micro", known), None);
         assert_eq!(nearest("bat", ["cat", "rat"]), None, "a tie is not an answer");
+    }
+
+    #[test]
+    fn what_two_names_share_at_both_ends_does_not_change_how_far_they_are_apart() {
+        let mut names = vec![String::new()];
+        for at in 0.. {
+            let Some(name) = names.get(at).filter(|name| name.chars().count() < 4).cloned() else { break };
+            names.extend(['a', 'b', 'é', 'è'].map(|letter| format!("{name}{letter}")));
+        }
+        assert_eq!(names.len(), 341);
+        for one in &names {
+            for other in &names {
+                assert_eq!(distance(one, other), osa_distance(one, other), "{one} {other}");
+            }
+        }
+    }
+
+    #[test]
+    fn letters_that_differ_by_more_than_slips_do_are_told_without_a_look_at_their_order() {
+        let names = ["camera", "camrea", "cameraa", "amera", "kamera", "microphone", "", "cam", "CAMERA", "aaaaaa"];
+        for one in names {
+            for other in names {
+                let apart = |letters: [u8; 26], others: [u8; 26]| {
+                    letters.iter().zip(others).map(|(one, other)| usize::from(one.abs_diff(other))).sum::<usize>()
+                };
+                let apart = apart(Letters::counts_of(one), Letters::counts_of(other));
+                for most in 0..12 {
+                    assert_eq!(Letters::of(one).are_near(other, most), apart <= most, "{one} {other} {most}");
+                }
+                assert!(apart <= 2 * osa_distance(&one.to_lowercase(), &other.to_lowercase()));
+            }
+        }
     }
 }

@@ -5,16 +5,19 @@ mod named;
 mod names;
 #[cfg(target_os = "linux")]
 mod near;
+mod paths;
 mod remembered;
 mod watched;
 
 use std::collections::BTreeMap;
 use std::io::{self, Read as _};
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 pub use listed::Listed;
 pub use named::{Named, Names};
+pub(crate) use paths::is_in;
+pub use paths::{joined, normal, shown};
 pub use remembered::Remembered;
 pub use watched::Watched;
 
@@ -506,75 +509,9 @@ impl Files for Memory {
     }
 }
 
-/// Returns the path with `.` and `..` worked out by name alone.
-#[must_use]
-pub fn normal(path: &Path) -> PathBuf {
-    let mut out = PathBuf::new();
-    for part in path.components() {
-        match part {
-            Component::CurDir => {}
-            Component::ParentDir => {
-                if !out.pop() {
-                    out.push("..");
-                }
-            }
-            part => out.push(part),
-        }
-    }
-    out
-}
-
-/// Returns the path of something in a folder. That of the standard library makes room for the folder and then once more for the name.
-#[must_use]
-pub fn joined(folder: &Path, name: &str) -> PathBuf {
-    let mut path = PathBuf::with_capacity(folder.as_os_str().len() + 1 + name.len());
-    path.push(folder);
-    path.push(name);
-    path
-}
-
-/// Returns the path of `path` as seen from `root`, with forward slashes, and `../` for what lies outside.
-#[must_use]
-pub fn shown(path: &Path, root: &Path) -> String {
-    if let Some(plain) = shown_below(path, root) {
-        return plain.to_owned();
-    }
-    let (path, root) = (normal(path), normal(root));
-    let common = path.components().zip(root.components()).take_while(|(one, other)| one == other).count();
-    let up = root.components().count() - common;
-    let mut parts = vec!["..".to_owned(); up];
-    parts.extend(path.components().skip(common).map(|part| part.as_os_str().to_string_lossy().into_owned()));
-    if parts.is_empty() { ".".to_owned() } else { parts.join("/") }
-}
-
-/// The same for a path below `root` in which nothing is to be worked out, as most are.
-fn shown_below<'p>(path: &'p Path, root: &Path) -> Option<&'p str> {
-    if cfg!(windows) {
-        return None;
-    }
-    let (path, root) = (path.to_str()?, root.to_str()?);
-    let below = path.strip_prefix(root)?.strip_prefix('/')?;
-    let plain = |text: &str| text.split('/').all(|part| !matches!(part, "" | "." | ".."));
-    (root.strip_prefix('/').is_some_and(plain) && plain(below)).then_some(below)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn paths_are_shown_from_the_app() {
-        let shown = |path: &str| super::shown(Path::new(path), Path::new("/w/app"));
-        assert_eq!(shown("/w/app/a/b.xml"), "a/b.xml");
-        assert_eq!(shown("/w/node_modules/x"), "../node_modules/x");
-        assert_eq!(shown("/w/app/./a/../c"), "c");
-        assert_eq!(shown("/w/app"), ".");
-        assert_eq!(shown("/w/app/"), ".");
-        assert_eq!(shown("/w/app//a/b/"), "a/b");
-        assert_eq!(shown("/w/application/a"), "../application/a");
-        assert_eq!(super::shown(Path::new("/w/../app/a"), Path::new("/w/../app")), "a");
-        assert_eq!(super::shown(Path::new("/a"), Path::new("/")), "a");
-    }
 
     #[test]
     fn memory_behaves_like_a_disk() {

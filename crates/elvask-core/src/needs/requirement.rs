@@ -35,7 +35,7 @@ pub struct Requirement {
     /// When it holds at all.
     pub when: When,
     /// The part of the capability that it is: it has conditions of its own.
-    pub part: Option<CapabilityNeed>,
+    pub part: Option<&'static CapabilityNeed>,
     /// Several with the same word here are alternatives: one of them is enough.
     pub one_of: Option<String>,
     /// The package's own manifest declares it, so that the build brings it into the app.

@@ -239,6 +239,6 @@ impl Reader<'_> {
             actions: Vec::new(),
         };
         let class = full_class(&name, self.namespace.as_deref());
-        self.add(element, class, Need::Component(component), true, found);
+        self.add(element, class, Need::Component(component.into()), true, found);
     }
 }

@@ -93,7 +93,7 @@ fn named(permission: &OwnPermission, out: &mut Vec<Learned>) {
             ..When::default()
         };
         // What is named for both platforms may be asked for on one alone.
-        let Some(asked) = of_part(&need) else { continue };
+        let Some(asked) = of_part(need) else { continue };
         out.push(one(need.name.to_owned(), asked, Use::Likely, when, &permission.citation));
     }
 }

@@ -30,12 +30,12 @@ impl<'f> Listed<'f> {
         self.folders.read().ok()?.get(folder.as_os_str()).cloned()
     }
 
-    /// What stands at a path under just this name, by the list of its folder.
-    fn entry(&self, path: &Path) -> Option<Entry> {
+    /// What the list of its folder says of what stands at a path under just this name.
+    fn entry<T>(&self, path: &Path, of: impl FnOnce(&Entry) -> T) -> Option<T> {
         let name = path.file_name()?.to_str()?;
         let entries = self.known(path.parent()?)?;
         let at = entries.binary_search_by(|entry| entry.name.as_str().cmp(name)).ok()?;
-        entries.get(at).cloned()
+        entries.get(at).map(of)
     }
 
     fn followed(&self, path: &Path) -> Arc<Path> {
@@ -61,8 +61,8 @@ impl<'f> Listed<'f> {
     fn is_no_link(&self, path: &Path) -> bool {
         // On some disks a file has its name in any letters, and only a list tells in which.
         let exact = !cfg!(any(windows, target_os = "macos"));
-        match self.entry(path) {
-            Some(entry) => !entry.link,
+        match self.entry(path, |entry| entry.link) {
+            Some(link) => !link,
             // A link has no stamp.
             None => exact && self.below.stamp(path).is_some(),
         }

@@ -296,7 +296,7 @@ impl Reader {
                 authorities: element.get("authorities").map(template_of_id),
                 actions,
             };
-            self.push(Piece::new(name, Need::Component(component), element.span), comment, around.removed);
+            self.push(Piece::new(name, Need::Component(component.into()), element.span), comment, around.removed);
         }
         self.children(element, &inside);
     }

@@ -41,7 +41,7 @@ static ABOUT: KindAbout = KindAbout {
 
 fn wanted(need: &Need) -> Option<&Wanted> {
     let Need::Component(component) = need else { return None };
-    Some(component)
+    Some(component.as_ref())
 }
 
 impl KindSpec for Component {
@@ -68,7 +68,7 @@ impl KindSpec for Component {
         let actions = table.texts("action", true, problems).into_iter().map(|text| text.text).collect();
         let element = element.text;
         let component = Wanted { element, exported, foreground_type, permission, authorities, actions };
-        asking(name.text, Need::Component(component))
+        asking(name.text, Need::Component(component.into()))
     }
 
     fn write(&self, name: &str, need: &Need) -> Option<String> {
@@ -104,7 +104,9 @@ impl KindSpec for Component {
     }
 
     fn of_fact(&self, _name: &str, value: &str, _max_level: Option<u32>) -> Option<Need> {
-        ELEMENTS.contains(&value).then(|| Need::Component(Wanted { element: value.to_owned(), ..Wanted::default() }))
+        ELEMENTS
+            .contains(&value)
+            .then(|| Need::Component(Wanted { element: value.to_owned(), ..Wanted::default() }.into()))
     }
 
     fn texts<'n>(&self, need: &'n Need) -> Vec<&'n str> {
@@ -116,7 +118,7 @@ impl KindSpec for Component {
         // The build puts the id of each variant in for this.
         let built = component.authorities.as_ref().map(|text| text.replace("{android_id}", "${applicationId}"));
         let authorities = built.map(|text| answering.text(&text)).transpose()?;
-        Ok(Need::Component(Wanted { authorities, ..component.clone() }))
+        Ok(Need::Component(Wanted { authorities, ..component.clone() }.into()))
     }
 
     fn value(&self, need: &Need) -> Option<String> {
@@ -183,7 +185,7 @@ impl KindSpec for Component {
                 other.actions.iter().filter(|action| !joined.actions.contains(action)).cloned().collect();
             joined.actions.extend(more);
         }
-        Some(if clashes.is_empty() { Joined::One(Need::Component(joined)) } else { Joined::Clash(clashes) })
+        Some(if clashes.is_empty() { Joined::One(Need::Component(joined.into())) } else { Joined::Clash(clashes) })
     }
 
     fn disputed(&self, need: &Need) -> Option<String> {
