@@ -15,6 +15,7 @@ pub mod widget;
 pub(crate) mod xcode;
 
 use std::borrow::Cow;
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -87,23 +88,38 @@ pub(crate) fn read_packages<W: Send, D: Send>(
 /// The most folders that are gone through.
 const MAX_FOLDERS: usize = 20_000;
 
-/// Goes through the folders below `root`, nearest first, at most `depth` deep.
+/// Returns the folders below `root`, and that itself, nearest first, at most `depth` deep.
 pub(crate) fn folders(files: &dyn Files, root: &Path, depth: usize) -> Vec<PathBuf> {
-    let mut found = vec![root.to_owned()];
+    let mut found = Vec::new();
+    each_folder(files, root, depth, |folder| {
+        found.push(folder.to_owned());
+        true
+    });
+    found
+}
+
+/// Goes through the folders below `root`, and that itself, nearest first, at most `depth` deep. What is in a folder is gone through where
+/// `enters` says so.
+fn each_folder(files: &dyn Files, root: &Path, depth: usize, mut enters: impl FnMut(&Path) -> bool) {
     let mut level = vec![root.to_owned()];
-    for _ in 0..depth {
+    let mut seen = 1_usize;
+    for left in (0..=depth).rev() {
         let mut next = Vec::new();
-        for folder in level.iter().take(MAX_FOLDERS.saturating_sub(found.len())) {
-            for (name, kind) in files.list(folder) {
+        let mut listed = 0;
+        for folder in level {
+            if !enters(&folder) || left == 0 || listed + seen >= MAX_FOLDERS {
+                continue;
+            }
+            listed += 1;
+            for (name, kind) in files.list(&folder) {
                 if kind == FileKind::Folder && !name.starts_with('.') && !List::FolderNotSearched.has(&name) {
                     next.push(folder.join(name));
                 }
             }
         }
-        found.extend(next.iter().cloned());
+        seen += next.len();
         level = next;
     }
-    found
 }
 
 /// The folders of one platform inside an app of several.
@@ -213,25 +229,36 @@ const APPS_DEPTH: usize = 6;
 #[must_use]
 pub fn find_apps(files: &dyn Files, start: &Path) -> Vec<PathBuf> {
     let mut found: Vec<PathBuf> = Vec::new();
-    for folder in folders(files, start, APPS_DEPTH) {
-        if found.iter().any(|app| folder.starts_with(app)) {
-            continue;
+    let mut modules: HashSet<PathBuf> = HashSet::new();
+    // What is in an app is a part of it.
+    each_folder(files, start, APPS_DEPTH, |folder| {
+        if modules.contains(folder) {
+            return false;
         }
-        let layouts = layouts_at(files, &folder);
-        let modules =
-            || folders(files, &folder, APPS_DEPTH).into_iter().filter(|inside| android::builds_an_app(files, inside));
-        let is_app = layouts.iter().any(|layout| layouts::spec(*layout).is_app(files, &folder));
-        if is_app {
-            found.push(folder);
-        } else if layouts.contains(&Layout::Gradle) {
-            let modules: Vec<_> = modules().collect();
-            match modules.as_slice() {
-                [] => {}
-                [_] => found.push(folder),
-                _ => found.extend(modules),
+        let layouts = layouts_at(files, folder);
+        if layouts.iter().any(|layout| layouts::spec(*layout).is_app(files, folder)) {
+            found.push(folder.to_owned());
+            return false;
+        }
+        if !layouts.contains(&Layout::Gradle) {
+            return true;
+        }
+        let mut of_build = folders(files, folder, APPS_DEPTH);
+        of_build.retain(|inside| android::builds_an_app(files, inside));
+        match of_build.as_slice() {
+            [] => true,
+            [_] => {
+                found.push(folder.to_owned());
+                false
+            }
+            _ => {
+                found.extend_from_slice(&of_build);
+                modules.extend(of_build);
+                // The uppermost folder of the build may be a module itself.
+                !modules.contains(folder)
             }
         }
-    }
+    });
     found
 }
 

@@ -344,6 +344,37 @@ fn every_app_of_a_repository_is_found() {
 }
 
 #[test]
+fn what_is_in_an_app_is_no_app_of_its_own() {
+    let application = "apply plugin: 'com.android.application'";
+    let mut tree = Memory::default();
+    for (path, text) in [
+        ("apps/desk/package.json", "{}"),
+        ("apps/desk/ios/Desk.xcodeproj/project.pbxproj", "{}"),
+        ("apps/desk/examples/deep/inner/package.json", "{}"),
+        ("apps/desk/examples/deep/inner/ios/Inner.xcodeproj/project.pbxproj", "{}"),
+        // The uppermost folder of the build is an app as well as one of its modules.
+        ("apps/whole/settings.gradle", "include ':wear'"),
+        ("apps/whole/build.gradle", application),
+        ("apps/whole/wear/build.gradle", application),
+        ("apps/whole/other/package.json", "{}"),
+        ("apps/whole/other/ios/Other.xcodeproj/project.pbxproj", "{}"),
+        // Beside the modules of a build there may be another app.
+        ("apps/parts/settings.gradle", "include ':app', ':wear'"),
+        ("apps/parts/app/build.gradle", application),
+        ("apps/parts/app/src/inner/package.json", "{}"),
+        ("apps/parts/app/src/inner/ios/Inner.xcodeproj/project.pbxproj", "{}"),
+        ("apps/parts/wear/build.gradle", application),
+        ("apps/parts/web/package.json", "{}"),
+        ("apps/parts/web/ios/Web.xcodeproj/project.pbxproj", "{}"),
+    ] {
+        tree.put(format!("/repo/{path}"), text);
+    }
+    let apps = find_apps(&tree, Path::new("/repo"));
+    let names: Vec<_> = apps.iter().map(|app| app.strip_prefix("/repo/apps").unwrap().to_str().unwrap()).collect();
+    assert_eq!(names, ["desk", "parts/app", "parts/wear", "whole", "whole/wear", "parts/web"]);
+}
+
+#[test]
 fn msbuild_takes_conditions_on_the_building_system_as_the_one_does_that_builds_for_both() {
     let project = "<Project Sdk=\"Microsoft.NET.Sdk\"><PropertyGroup><TargetFrameworks>net9.0-android</TargetFrameworks><TargetFrameworks Condition=\"!$([MSBuild]::IsOSPlatform('linux'))\">$(TargetFrameworks);net9.0-ios</TargetFrameworks><TargetFrameworks Condition=\"$([MSBuild]::IsOSPlatform('windows'))\">$(TargetFrameworks);net9.0-windows10.0</TargetFrameworks><ApplicationId>example.marram.fieldlog</ApplicationId></PropertyGroup></Project>";
     let tree = Memory::app([
