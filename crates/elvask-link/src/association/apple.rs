@@ -5,7 +5,7 @@
 use elvask_platform::{Confidence, LinkFact, Version};
 use serde_json::{Map, Value};
 
-use super::glob::{Budget, Glob, Variables, unknown};
+use super::glob::{Budget, Variables, fits, unknown};
 use crate::url::{Uri, decode};
 
 /// The most entries that are read of one file.
@@ -43,6 +43,8 @@ pub struct Detail {
     pub components: Option<Vec<Component>>,
     /// The rules that older systems read.
     pub paths: Option<Vec<String>>,
+    /// How its rules are matched where they do not say it themselves.
+    defaults: Defaults,
 }
 
 /// A rule.
@@ -150,7 +152,8 @@ impl AppleAssociation {
             Some(Value::Object(details)) => {
                 for (id, detail) in details {
                     let paths = detail.get("paths").map(strings);
-                    file.details.push(Detail { apps: vec![id.clone()], has_old_id: true, components: None, paths });
+                    let apps = vec![id.clone()];
+                    file.details.push(Detail { apps, has_old_id: true, paths, ..Detail::default() });
                 }
                 file.doubt(
                     Confidence::High,
@@ -193,7 +196,7 @@ impl AppleAssociation {
             Some(_) => return Err("\"components\" must be an array".to_owned()),
         };
         let paths = detail.get("paths").map(strings);
-        Ok(Detail { apps, has_old_id: old.is_some(), components, paths })
+        Ok(Detail { apps, has_old_id: old.is_some(), components, paths, defaults })
     }
 
     fn read_component(&mut self, one: &Map<String, Value>, defaults: Defaults) -> Result<Component, String> {
@@ -234,6 +237,16 @@ impl AppleAssociation {
         Ok(component)
     }
 
+    /// Adds a rule to one of the entries, as if it had been read with them: one that keeps links out before all others, another one behind
+    /// them.
+    pub(crate) fn add_rule(&mut self, entry: usize, path: String, exclude: bool) {
+        let Some(detail) = self.details.get_mut(entry) else { return };
+        let Defaults { case, encoded } = detail.defaults;
+        let rule = Component { path: Some(path), exclude, case, encoded, ..Component::default() };
+        let rules = detail.components.get_or_insert_default();
+        rules.insert(if exclude { 0 } else { rules.len() }, rule);
+    }
+
     /// Decides about a link for an app on a system of a version.
     ///
     /// `id` may stand without its prefix, as where the team is not known: then any prefix goes.
@@ -270,9 +283,9 @@ impl AppleAssociation {
                 (_, Some(paths)) => {
                     rules += paths.len();
                     let path = path_of(uri);
-                    let hit = paths.iter().find(|rule| {
-                        Glob::new(rule.strip_prefix("NOT ").unwrap_or(rule), true, None).matches(path, &budget)
-                    });
+                    let hit = paths
+                        .iter()
+                        .find(|rule| fits(rule.strip_prefix("NOT ").unwrap_or(rule), true, None, path, &budget));
                     match hit {
                         Some(rule) if rule.starts_with("NOT ") => {
                             return Decision::Excluded { rule: format!("\"{rule}\"") };
@@ -299,8 +312,10 @@ impl AppleAssociation {
         let encoded = rule.encoded || !at_least(version, 14, 0);
         let case = rule.case || !at_least(version, 13, 5);
         let variables = at_least(version, 13, 5).then_some(&self.variables);
-        let seen = |text: &str| if encoded { text.to_owned() } else { decode(text).into_owned() };
-        let matches = |pattern: &str, text: &str| Glob::new(pattern, case, variables).matches(&seen(text), budget);
+        let matches = |pattern: &str, text: &str| match encoded {
+            true => fits(pattern, case, variables, text, budget),
+            false => fits(pattern, case, variables, &decode(text), budget),
+        };
         let path = rule.path.as_ref().is_none_or(|pattern| matches(pattern, path_of(uri)));
         let query = || match &rule.query {
             None => true,
@@ -400,7 +415,7 @@ fn strings(value: &Value) -> Vec<String> {
 }
 
 /// How rules are matched where they do not say it themselves.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Defaults {
     case: bool,
     encoded: bool,

@@ -114,6 +114,14 @@ pub(crate) fn unknown(pattern: &str, variables: &Variables) -> Vec<String> {
     names.filter(|name| !known(name)).map(str::to_owned).collect()
 }
 
+/// Says whether the whole of a text fits a pattern, which is made ready only where the text starts like it: most of the rules of a large site
+/// are about other pages. See [`Glob::new`].
+pub(crate) fn fits(pattern: &str, case: bool, variables: Option<&Variables>, text: &str, budget: &Budget) -> bool {
+    let plain = pattern.bytes().position(|byte| matches!(byte, b'*' | b'?' | b'$')).unwrap_or(pattern.len());
+    let starts_alike = !case || pattern.get(..plain).is_none_or(|start| text.starts_with(start));
+    starts_alike && Glob::new(pattern, case, variables).matches(text, budget)
+}
+
 impl Glob {
     /// Prepares a pattern. Without `variables`, as in `paths` and before iOS 13.5, `$(…)` is text.
     pub(crate) fn new(pattern: &str, case: bool, variables: Option<&Variables>) -> Self {
@@ -237,7 +245,14 @@ mod tests {
 
     fn matches(pattern: &str, text: &str) -> bool {
         let variables = Variables::from([("food".to_owned(), vec!["mussel".to_owned(), "cockle*".to_owned()])]);
-        Glob::new(pattern, true, Some(&variables)).matches(text, &Budget::new())
+        let matches = Glob::new(pattern, true, Some(&variables)).matches(text, &Budget::new());
+        for case in [true, false] {
+            for variables in [None, Some(&variables)] {
+                let whole = Glob::new(pattern, case, variables).matches(text, &Budget::new());
+                assert_eq!(fits(pattern, case, variables, text, &Budget::new()), whole, "{pattern} {text} {case}");
+            }
+        }
+        matches
     }
 
     #[test]
@@ -246,6 +261,20 @@ mod tests {
         assert!(matches("/?*", "/a") && !matches("/?*", "/") && matches("*", ""));
         assert!(matches("/*/x/*", "/a/b/x/c"), "a run goes back where it must");
         assert!(!matches("/buy", "/buy/1"));
+    }
+
+    #[test]
+    fn a_text_that_starts_otherwise_does_not_fit() {
+        let parts = ["", "/", "/a", "/A", "/ä", "*", "?", "/a*", "/$(food)", "/mussel", "$", "a/a"];
+        let mut fitting = 0;
+        for pattern in parts {
+            for text in parts {
+                for behind in ["", "/a", "?"] {
+                    fitting += usize::from(matches(&format!("{pattern}{behind}"), &format!("{text}/a")));
+                }
+            }
+        }
+        assert!(fitting > 20, "{fitting}");
     }
 
     #[test]

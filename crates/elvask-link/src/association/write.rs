@@ -220,11 +220,11 @@ fn apple(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, WritePro
         object(entries)
     };
     let source = existing.filter(|existing| !existing.trim().is_empty());
-    let root = match source {
-        None => fresh("{}")?,
+    let (root, read) = match source {
+        None => (fresh("{}")?, AppleAssociation::default()),
         Some(source) => {
-            AppleAssociation::parse(source).map_err(WriteProblem::Unreadable)?;
-            open(source)?
+            let read = AppleAssociation::parse(source).map_err(WriteProblem::Unreadable)?;
+            (open(source)?, read)
         }
     };
     let top = root.object_value().ok_or_else(|| WriteProblem::Unreadable("the file is not an object".to_owned()))?;
@@ -256,15 +256,17 @@ fn apple(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, WritePro
                 return Err(WriteProblem::Unreadable("an entry is gone".to_owned()));
             };
             if apps(one).iter().all(|app| *app == id) {
-                add_rules(&root, one, &id, wanted)?;
-            } else if !lets_all_through(&root.to_string(), &id, wanted.routes) {
+                add_rules((one, at), read, &id, wanted.routes);
+            } else if wanted.routes.iter().any(|route| !decides(&read, &id, route)) {
                 // What several apps share is left as it is: an entry of the app's own goes before it.
                 details.insert(at, entry());
             }
         }
     }
     let text = root.to_string();
-    if let Some(route) = wanted.routes.iter().find(|route| !decided(&text, &id, route)) {
+    let written = AppleAssociation::parse(&text).ok();
+    let is_lost = |route: &&Route| !written.as_ref().is_some_and(|written| decides(written, &id, route));
+    if let Some(route) = wanted.routes.iter().find(is_lost) {
         return Err(WriteProblem::InTheWay(format!(
             "an earlier rule decides otherwise about {}; remove that rule, or move it behind this one",
             route.component()
@@ -273,30 +275,25 @@ fn apple(existing: Option<&str>, wanted: &Files<'_>) -> Result<Written, WritePro
     Ok(Written { text, notes: Vec::new() })
 }
 
-/// Adds the rules that an entry lacks: exclusions before all others, the rest behind them.
-fn add_rules(root: &CstRootNode, entry: &CstObject, id: &str, wanted: &Files<'_>) -> Result<(), WriteProblem> {
-    for route in wanted.routes {
-        if decided(&root.to_string(), id, route) {
+/// Adds the rules that an entry lacks, to the text and to what was `read` of it: exclusions before all others, the rest behind them.
+fn add_rules((entry, at): (&CstObject, usize), mut read: AppleAssociation, id: &str, routes: &[Route]) {
+    for route in routes {
+        if decides(&read, id, route) {
             continue;
         }
-        let rules = entry.array_value_or_set("components");
-        if route.stays_on_the_web() {
+        let (rules, exclude) = (entry.array_value_or_set("components"), route.stays_on_the_web());
+        if exclude {
             rules.insert(0, rule(route));
         } else {
             rules.append(rule(route));
         }
+        read.add_rule(at, route.component(), exclude);
     }
-    Ok(())
-}
-
-fn lets_all_through(text: &str, id: &str, routes: &[Route]) -> bool {
-    routes.iter().all(|route| decided(text, id, route))
 }
 
 /// Says whether a file decides about a route as it is meant.
-pub(crate) fn decided(text: &str, id: &str, route: &Route) -> bool {
+fn decides(file: &AppleAssociation, id: &str, route: &Route) -> bool {
     let Some((team, bundle)) = id.split_once('.') else { return false };
-    let Ok(file) = AppleAssociation::parse(text) else { return false };
     let Ok(link) = Link::parse(&format!("https://site.example{}", route.example())) else { return false };
     let id = AppId { team: Some(team), bundle };
     let decision = file.decide(&id, &link.uri(), &crate::device::newest_version());
@@ -362,6 +359,27 @@ mod tests {
         assert!(press < written.find("\"/*\"").unwrap(), "what is kept out stands first: {written}");
         let blocked = r#"{"applinks":{"details":[{"appIDs":["A1B2C3D4E5.example.marram.fieldlog"],"components":[{"/":"/site/*","exclude":true}]}]}}"#;
         assert!(matches!(write(Document::AppleAssociation, Some(blocked)), Err(WriteProblem::InTheWay(_))));
+    }
+
+    #[test]
+    fn a_rule_that_was_added_counts_for_the_routes_behind_it() {
+        let there = "{\"applinks\":{\"details\":[{\"appIDs\":[\"A1B2C3D4E5.example.marram.fieldlog\"],\"defaults\":{\"caseSensitive\":false},\"components\":[{\"/\":\"/p*\"}]}]}}";
+        let routes = |all: &[(&str, &str)]| -> Vec<Route> {
+            all.iter().map(|(path, opens)| Route::parse(path, opens).unwrap()).collect()
+        };
+        let write = |routes: &[Route]| {
+            let (team, bundle) = (Some("A1B2C3D4E5"), Some(ID));
+            let wanted = Files { package: None, fingerprints: &[], team, bundle, min_version: None, routes };
+            plan(Document::AppleAssociation, Some(there), &wanted)
+        };
+        let all = [("/ring/{all:rest}", "Rings"), ("/Ring/{ring:int}", "Ring"), ("/press", "browser")];
+        let written = write(&routes(&all)).unwrap().text;
+        let rules = ["\"/press\"", "\"/p*\"", "\"/ring/?*\""].map(|rule| written.find(rule).unwrap_or(usize::MAX));
+        assert!(rules.is_sorted() && rules[2] < usize::MAX, "{written}");
+        assert!(!written.contains("/Ring/"), "case does not count there: {written}");
+        // What was added keeps out what comes behind it.
+        let blocked = write(&routes(&[("/ring/{all:rest}", "browser"), ("/ring/{ring:int}", "Ring")]));
+        assert!(matches!(blocked, Err(WriteProblem::InTheWay(_))), "{blocked:?}");
     }
 
     #[test]

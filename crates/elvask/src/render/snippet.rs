@@ -214,18 +214,40 @@ fn source<'s>(
     if let Some(end) = text.get(span.clone()).and_then(|marked| marked.find(['\r', '\n'])) {
         span.end = span.start + end;
     }
-    Snippet::source(clean_in_place(text)).path(path).annotation(kind.span(span).label(label)).into()
+    let (part, line) = around(text, span.clone(), |at| file.line(at + mark));
+    let span = span.start - part.start..span.end - part.start;
+    let text = clean_in_place(text.get(part).unwrap_or_default());
+    Snippet::source(text).line_start(line).path(path).annotation(kind.span(span).label(label)).into()
 }
 
 fn patched<'s>(sources: &'s Sources, file: FileId, edits: &[Edit]) -> Snippet<'s, Patch<'s>> {
     let source = sources.file(file);
     let (text, mark) = unmarked(&source.text);
-    let mut snippet = Snippet::source(clean_in_place(text)).path(clean(&source.shown).into_owned());
-    for edit in edits {
-        let span = fit(text, whole_lines(&source.text, edit), mark);
+    let spans: Vec<Range<usize>> = edits.iter().map(|edit| fit(text, whole_lines(&source.text, edit), mark)).collect();
+    let start = spans.iter().map(|span| span.start).min().unwrap_or(0);
+    let end = spans.iter().map(|span| span.end).max().unwrap_or(0);
+    let (part, line) = around(text, start..end, |at| source.line(at + mark));
+    let shown = clean_in_place(text.get(part.clone()).unwrap_or_default());
+    let mut snippet = Snippet::source(shown).line_start(line).path(clean(&source.shown).into_owned());
+    for (edit, span) in edits.iter().zip(spans) {
+        let span = span.start - part.start..span.end - part.start;
         snippet = snippet.patch(Patch::new(span, clean(&edit.insert.replace("\r\n", "\n")).into_owned()));
     }
     snippet
+}
+
+/// How many lines above and below what is marked are handed to whoever draws it.
+const AROUND: usize = 2;
+
+/// Returns the lines of a text that some bytes are in, with a few around them, and the number of the first one: a picture of a few lines is
+/// not made from thousands. `line_of` numbers the line of a byte.
+fn around(text: &str, span: Range<usize>, line_of: impl FnOnce(usize) -> usize) -> (Range<usize>, usize) {
+    let (above, below) = (text.get(..span.start).unwrap_or_default(), text.get(span.end..).unwrap_or_default());
+    let start = above.bytes().rev().enumerate().filter(|(_, byte)| *byte == b'\n').nth(AROUND);
+    let start = start.map_or(0, |(at, _)| span.start - at);
+    let end = below.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').nth(AROUND);
+    let end = end.map_or(text.len(), |(at, _)| span.end + at + 1);
+    (start..end, line_of(start))
 }
 
 /// Returns the span of an edit; for one that takes lines out, the lines from start to end, which reads better than the end

@@ -60,12 +60,12 @@ impl Rule for AssociationMismatch {
             let start = near.and_then(|near| Some((source.text.find(&near)?, near.len())));
             let span = start
                 .map_or(Span::new(0, source.text.len().min(1)), |(start, length)| Span::new(start, start + length));
-            let remedy =
-                write_association(context, context.links(), &host, document).unwrap_or(Remedy::Manual(String::new()));
             let place = Place { file, span };
             if out.iter().any(|known| known.rule.id == ABOUT.id && known.place == place) {
                 continue;
             }
+            let remedy =
+                write_association(context, context.links(), &host, document).unwrap_or(Remedy::Manual(String::new()));
             let mut finding = Finding::new(&ABOUT, host, place, message).level(sure.caps(ABOUT.level)).mend(remedy);
             finding.platform = Some(document.platform());
             out.push(finding);
