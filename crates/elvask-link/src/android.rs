@@ -3,9 +3,13 @@
 //! Sources: "Verify app links", "Intents and intent filters" and "`<activity>`" in the platform's guides, and the behaviour of the platform at each level.
 
 mod read;
+mod taking;
 mod words;
 
-use elvask_platform::release::newest_level;
+pub use taking::Taking;
+
+use std::collections::HashSet;
+
 use elvask_platform::{Behaviour, Confidence};
 use elvask_project::filters::{BROWSABLE, DEFAULT, Entry, FilterSpec, VIEW};
 use elvask_project::source::{Place, Sources};
@@ -125,27 +129,6 @@ impl AndroidLinks {
             .flat_map(|entry| entry.filters.iter().filter(|filter| filter.is_link()).map(move |filter| (entry, filter)))
     }
 
-    /// Says whether an open entry has a filter that takes a link, on the newest level; verification apart.
-    #[must_use]
-    pub fn takes(&self, link: &Link) -> bool {
-        let uri = link.uri();
-        let open = self.entries.iter().filter(|entry| self.closed(entry).is_none()).flat_map(|entry| &entry.filters);
-        open.into_iter().any(|spec| {
-            Filter::at_level(spec, newest_level()).is_ok_and(|filter| filter.matches(&Intent::link(&uri)).is_ok())
-        })
-    }
-
-    /// Says whether a filter for links names what a link has, whatever else the filter or its component lacks.
-    #[must_use]
-    pub fn means(&self, link: &Link) -> bool {
-        let uri = link.uri();
-        let specs = self.entries.iter().flat_map(|entry| &entry.filters).filter(|spec| spec.is_link());
-        specs.into_iter().any(|spec| {
-            let matched = Filter::at_level(spec, newest_level()).map(|filter| filter.matches(&Intent::link(&uri)));
-            matches!(matched, Ok(Ok(()) | Err(Mismatch::Category | Mismatch::Type)) | Err(_))
-        })
-    }
-
     /// Returns why devices of a level do not take the app at all.
     #[must_use]
     pub fn refusal(&self, level: u32) -> Option<(String, Option<Place>)> {
@@ -209,15 +192,9 @@ impl AndroidLinks {
         } else {
             Vec::new()
         };
-        let mut hosts: Vec<(&str, &FilterSpec)> = Vec::new();
-        for filter in counted {
-            for host in filter.hosts() {
-                if !hosts.iter().any(|(known, _)| *known == host) {
-                    hosts.push((host, filter));
-                }
-            }
-        }
-        hosts
+        let mut seen: HashSet<&str> = HashSet::new();
+        let all = counted.into_iter().flat_map(|filter| filter.hosts().into_iter().map(move |host| (host, filter)));
+        all.filter(|(host, _)| seen.insert(host)).collect()
     }
 
     /// Tells whether devices of a level hold a host for verified.

@@ -5,7 +5,7 @@ use elvask_project::filters::{DataSpec, Entry, FilterSpec, distinct};
 use elvask_project::scene::Scene;
 use elvask_project::source::{FileId, Place, Sources};
 
-use crate::android::AndroidLinks;
+use crate::android::{AndroidLinks, Taking};
 use crate::association::apple::Decision;
 use crate::association::{self, AssociationFiles, Document, Website, WriteProblem, Written, is_plain_host};
 use crate::attempt::Attempt;
@@ -164,12 +164,10 @@ impl AppLinks {
         domains.filter(|domain| domain.service == "applinks").map(|domain| domain.host.as_str())
     }
 
-    /// Says whether a filter means a route on another host than one: a route that names no hosts need not be taken on all of them.
+    /// Makes the filters of the variant that is looked at ready to be held against many links.
     #[must_use]
-    pub fn is_taken_elsewhere(&self, route: &Route, host: &str) -> bool {
-        let Some(android) = self.first_android().filter(|_| route.hosts.is_empty()) else { return false };
-        let taken = |other: &str| route.on_host(other).is_some_and(|link| android.means(&link));
-        self.android_hosts().into_iter().any(|other| !other.eq_ignore_ascii_case(host) && taken(other))
+    pub fn taking(&self) -> Option<Taking<'_>> {
+        Some(Taking::new(self.first_android()?, self.android_hosts()))
     }
 
     /// Says whether the file of another host than one lets a route through.

@@ -1,10 +1,12 @@
 //! The audit of a website: whether its two files let the app's links through on every device.
 
+use std::collections::{HashMap, HashSet};
+
 use elvask_platform::release::newest_level;
 use elvask_platform::{Level, LinkFact};
 use serde::Serialize;
 
-use crate::android::AndroidLinks;
+use crate::android::{AndroidLinks, Taking};
 use crate::app::AppLinks;
 use crate::association::android::AssetLinks;
 use crate::association::apple::{AppleAssociation, Decision};
@@ -97,10 +99,13 @@ impl Audit {
 #[must_use]
 pub fn audit(links: &AppLinks, routes: &[Route], site: &dyn Website, served: &[String]) -> Audit {
     let mut audit = Audit::default();
-    if let Some(android) = links.first_android() {
-        let asked = links.android_hosts();
-        for (host, declared) in by_place(&asked) {
-            audit.files.push(asset_links(links, android, &host, declared, routes, site));
+    if let (Some(android), Some(taking)) = (links.first_android(), links.taking()) {
+        let asked: HashSet<String> =
+            android.asked_hosts(newest_level()).iter().map(|(host, _)| host.to_ascii_lowercase()).collect();
+        for (host, declared) in by_place(taking.hosts()) {
+            let mut file = Audited::new(&host, declared, Document::AssetLinks);
+            asset_links(&mut file, (links, android, &taking), &asked, routes, site);
+            audit.files.push(file);
         }
     }
     if let Some(ios) = &links.ios {
@@ -127,9 +132,11 @@ pub fn audit(links: &AppLinks, routes: &[Route], site: &dyn Website, served: &[S
 /// Groups hosts by the one at which they are looked up.
 fn by_place(hosts: &[&str]) -> Vec<(String, Vec<String>)> {
     let mut out: Vec<(String, Vec<String>)> = Vec::new();
+    let mut places: HashMap<String, usize> = HashMap::new();
     for host in hosts.iter().filter(|host| is_plain_host(&host.to_ascii_lowercase())) {
         let place = looked_up_at(host).to_ascii_lowercase();
-        match out.iter_mut().find(|(known, _)| *known == place) {
+        let at = *places.entry(place.clone()).or_insert(out.len());
+        match out.get_mut(at) {
             Some((_, declared)) if declared.iter().any(|known| known == host) => {}
             Some((_, declared)) => declared.push((*host).to_owned()),
             None => out.push((place, vec![(*host).to_owned()])),
@@ -244,15 +251,14 @@ fn transport(out: &mut Audited, answer: &Answer) -> bool {
 
 // In one piece: what is looked at in a file, in the order in which it is told.
 fn asset_links(
-    links: &AppLinks,
-    android: &AndroidLinks,
-    host: &str,
-    declared: Vec<String>,
+    out: &mut Audited,
+    (links, android, taking): (&AppLinks, &AndroidLinks, &Taking<'_>),
+    asked: &HashSet<String>,
     routes: &[Route],
     site: &dyn Website,
-) -> Audited {
-    let mut out = Audited::new(host, declared, Document::AssetLinks);
-    let Some(text) = fetch(&mut out, site) else { return out };
+) {
+    let Some(text) = fetch(out, site) else { return };
+    let host = &out.host.clone();
     let file = match AssetLinks::parse(&text) {
         Ok(file) => file,
         Err(why) => {
@@ -262,7 +268,7 @@ fn asset_links(
                 why,
                 "The file is strict JSON: an array of statements, no comments, no comma at the end.",
             );
-            return out;
+            return;
         }
     };
     out.good("form", format!("{} about apps", count(file.statements.len(), "statement")));
@@ -310,9 +316,7 @@ fn asset_links(
             );
         }
     }
-    let asked = android.asked_hosts(newest_level());
-    let declared = out.declared.clone();
-    for one in declared.iter().filter(|one| !asked.iter().any(|(host, _)| host.eq_ignore_ascii_case(one))) {
+    for one in out.declared.clone().iter().filter(|one| !asked.contains(&one.to_ascii_lowercase())) {
         let message = format!(
             "no filter of the app asks for {one} to be verified, so its links open the browser whatever the file says"
         );
@@ -321,12 +325,12 @@ fn asset_links(
     // The file says nothing of paths: those stand in the filters.
     for route in routes.iter().filter(|route| route.is_for(host)) {
         let Some(link) = route.on_host(host) else { continue };
-        match (android.takes(&link), route.stays_on_the_web()) {
+        match (taking.takes(&link), route.stays_on_the_web()) {
             (true, false) => out.good("route", format!("{} is taken by a filter of the app", route.path)),
             (false, true) => {
                 out.good("route", format!("{} is taken by no filter, so it stays in the browser", route.path));
             }
-            (false, false) if links.is_taken_elsewhere(route, host) => {
+            (false, false) if taking.means_elsewhere(route, host) => {
                 out.good("route", format!("{} is taken on another host", route.path));
             }
             (false, false) => {
@@ -345,7 +349,6 @@ fn asset_links(
             }
         }
     }
-    out
 }
 
 // In one piece: what is looked at in a file, in the order in which it is told.

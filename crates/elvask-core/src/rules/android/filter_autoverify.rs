@@ -1,5 +1,7 @@
 //! `filter-autoverify`: a filter for web links does not ask for verification, or another one does.
 
+use std::collections::HashSet;
+
 use elvask_link::filter::Authority;
 use elvask_markup::xml::plan;
 use elvask_platform::Platform;
@@ -36,13 +38,12 @@ impl Rule for FilterAutoverify {
 
     fn check_manifest(&self, context: &Context<'_>, manifest: &ManifestView<'_>, out: &mut Vec<Finding>) {
         let all = filters(manifest);
-        let verified: Vec<Authority> = context
-            .links()
-            .first_android()
-            .map(|links| {
-                links.asked_hosts(newest_level()).into_iter().map(|(host, _)| Authority::new(host, None)).collect()
-            })
-            .unwrap_or_default();
+        let asked = context.links().first_android().map(|links| links.asked_hosts(newest_level()));
+        let asked = asked.into_iter().flatten().map(|(host, _)| Authority::new(host, None));
+        let (wild, plain): (Vec<_>, Vec<_>) = asked.partition(|known| known.wild);
+        let plain: HashSet<String> = plain.into_iter().map(|known| known.host.to_ascii_lowercase()).collect();
+        let is_verified =
+            |host: &str| plain.contains(&host.to_ascii_lowercase()) || wild.iter().any(|known| known.takes_host(host));
         for filter in &all {
             let spec = &filter.spec;
             if spec.auto_verify
@@ -70,8 +71,7 @@ impl Rule for FilterAutoverify {
             let readable = |host: &&str| !WrittenFilter::is_put_in(host) && *host != "*" && !host.is_empty();
             let hosts: Vec<&str> = spec.hosts().into_iter().filter(readable).collect();
             // A host that another filter has verified is verified for the whole app.
-            let open: Vec<&str> =
-                hosts.iter().copied().filter(|host| !verified.iter().any(|known| known.takes_host(host))).collect();
+            let open: Vec<&str> = hosts.iter().copied().filter(|host| !is_verified(host)).collect();
             if open.is_empty() {
                 continue;
             }

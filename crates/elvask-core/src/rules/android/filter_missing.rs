@@ -59,15 +59,14 @@ impl Rule for FilterMissing {
 
 /// Looks for routes of elvask.toml that no filter takes, on the hosts that the manifest names.
 fn routes(context: &Context<'_>, out: &mut Vec<Finding>) {
-    let links = context.links();
-    let Some(android) = links.first_android() else { return };
-    let mut hosts = links.android_hosts();
+    let Some(taking) = context.links().taking() else { return };
+    let mut hosts = taking.hosts().to_vec();
     hosts.retain(|host| is_plain_host(&host.to_ascii_lowercase()) && !host.starts_with('*'));
     for route in context.app.config.links.routes.iter().filter(|route| !route.stays_on_the_web()) {
         for host in hosts.iter().filter(|host| route.is_for(host)) {
             // A category that is missing, or a filter that is folded, is told by a rule of its own.
-            let meant = route.on_host(host).is_none_or(|link| android.means(&link));
-            if meant || links.is_taken_elsewhere(route, host) {
+            let meant = route.on_host(host).is_none_or(|link| taking.means(&link));
+            if meant || taking.means_elsewhere(route, host) {
                 continue;
             }
             let Some((place, remedy)) = add_android_route(context, host, route) else { continue };
