@@ -93,15 +93,18 @@ impl KindSpec for Query {
     /// A wider entry serves as well.
     fn is_about(&self, scene: &Scene<'_>, declared: (&str, Place), wanted: (&str, &Need)) -> bool {
         let Some(query) = asked(wanted.1) else { return false };
-        let written = scene.manifest_of(declared.1.file).into_iter().flat_map(|manifest| {
-            let misplaced = manifest.misplaced_queries.iter().flat_map(|queries| queries.children());
-            let all = manifest.queries.iter().cloned().chain(misplaced.filter_map(read_query));
-            all.map(|one| (manifest.tag(one.element), one.query)).collect::<Vec<_>>()
+        // There may be many of them: what stands elsewhere is not looked at.
+        let written = scene.manifest_of(declared.1.file).is_some_and(|manifest| {
+            let is_here = |element| manifest.tag(element) == declared.1;
+            let mut misplaced = manifest.misplaced_queries.iter().flat_map(|queries| queries.children());
+            manifest.queries.iter().any(|one| is_here(one.element) && covers(&one.query, query))
+                || misplaced.any(|one| is_here(one) && read_query(one).is_some_and(|one| covers(&one.query, query)))
         });
-        let merged = scene.variants.iter().flat_map(|variant| {
-            variant.queries.iter().map(|one| (variant.merged.at(one.element).place, one.query.clone()))
-        });
-        written.chain(merged).any(|(place, entry)| place == declared.1 && covers(&entry, query))
+        let mut merged =
+            scene.variants.iter().flat_map(|variant| variant.queries.iter().map(move |one| (variant, one)));
+        written
+            || merged
+                .any(|(variant, one)| variant.merged.at(one.element).place == declared.1 && covers(&one.query, query))
     }
 
     fn found(&self, scene: &Scene<'_>, name: &str, _need: &Need) -> Vec<Declared> {
