@@ -278,3 +278,31 @@ pub(crate) fn line(sources: &Sources, finding: &Finding) -> String {
     let rule = paint(FAINT, &format!("[{}]", finding.rule.id));
     format!("{}:{}:{}: {level}: {} {rule}\n", clean(file), at.line, at.column, clean(&finding.message))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_few_lines_are_taken_around_what_is_marked() {
+        for end in ["\n", "\r\n"] {
+            let text: String = (1..=9).map(|line| format!("line {line}{end}")).collect();
+            let part = |marked: &str| {
+                let at = text.find(marked).unwrap();
+                let line_of = |at: usize| text[..at].matches('\n').count() + 1;
+                let (part, line) = around(&text, at..at + marked.len(), line_of);
+                (text[part].lines().map(str::to_owned).collect::<Vec<_>>(), line)
+            };
+            let lines = |numbers: std::ops::RangeInclusive<usize>| -> Vec<String> {
+                numbers.map(|number| format!("line {number}")).collect()
+            };
+            assert_eq!(part("line 5"), (lines(3..=7), 3));
+            assert_eq!(part("5"), (lines(3..=7), 3));
+            assert_eq!(part(&format!("line 4{end}line 5")), (lines(2..=7), 2));
+            assert_eq!(part("line 1"), (lines(1..=3), 1));
+            assert_eq!(part("line 9"), (lines(7..=9), 7));
+        }
+        assert_eq!(around("", 0..0, |_| 1), (0..0, 1));
+        assert_eq!(around("one", 1..2, |_| 1), (0..3, 1));
+    }
+}
