@@ -103,9 +103,7 @@ pub fn audit(links: &AppLinks, routes: &[Route], site: &dyn Website, served: &[S
         let asked: HashSet<String> =
             android.asked_hosts(newest_level()).iter().map(|(host, _)| host.to_ascii_lowercase()).collect();
         for (host, declared) in by_place(taking.hosts()) {
-            let mut file = Audited::new(&host, declared, Document::AssetLinks);
-            asset_links(&mut file, (links, android, &taking), &asked, routes, site);
-            audit.files.push(file);
+            audit.files.push(asset_links((links, android, &taking), &asked, (&host, declared), routes, site));
         }
     }
     if let Some(ios) = &links.ios {
@@ -251,14 +249,14 @@ fn transport(out: &mut Audited, answer: &Answer) -> bool {
 
 // In one piece: what is looked at in a file, in the order in which it is told.
 fn asset_links(
-    out: &mut Audited,
     (links, android, taking): (&AppLinks, &AndroidLinks, &Taking<'_>),
     asked: &HashSet<String>,
+    (host, declared): (&str, Vec<String>),
     routes: &[Route],
     site: &dyn Website,
-) {
-    let Some(text) = fetch(out, site) else { return };
-    let host = &out.host.clone();
+) -> Audited {
+    let mut out = Audited::new(host, declared, Document::AssetLinks);
+    let Some(text) = fetch(&mut out, site) else { return out };
     let file = match AssetLinks::parse(&text) {
         Ok(file) => file,
         Err(why) => {
@@ -268,7 +266,7 @@ fn asset_links(
                 why,
                 "The file is strict JSON: an array of statements, no comments, no comma at the end.",
             );
-            return;
+            return out;
         }
     };
     out.good("form", format!("{} about apps", count(file.statements.len(), "statement")));
@@ -349,6 +347,7 @@ fn asset_links(
             }
         }
     }
+    out
 }
 
 // In one piece: what is looked at in a file, in the order in which it is told.

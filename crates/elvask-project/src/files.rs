@@ -16,7 +16,6 @@ use std::sync::Arc;
 
 pub use listed::Listed;
 pub use named::{Named, Names};
-pub(crate) use paths::is_in;
 pub use paths::{joined, normal, shown};
 pub use remembered::Remembered;
 pub use watched::Watched;

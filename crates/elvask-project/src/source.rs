@@ -9,7 +9,7 @@ use elvask_markup::lines::{line_behind, line_of};
 use elvask_markup::xml::{Document, XmlError};
 use elvask_markup::{Decoded, Encoding, LineIndex, Position, SharedText, Span, TextError, decode, encode};
 
-use crate::files::{Files, is_in, normal, shown};
+use crate::files::{Files, normal, shown};
 
 /// Names one of the [`Sources`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -155,7 +155,7 @@ impl Sources {
 
     /// Returns where a path leads that lies in the repository and leads out of it.
     pub(crate) fn leads_out(&self, files: &dyn Files, path: &Path) -> Option<PathBuf> {
-        if self.bounds.as_os_str().is_empty() || !is_in(path, &self.bounds) {
+        if self.bounds.as_os_str().is_empty() || !path.starts_with(&self.bounds) {
             return None;
         }
         let real = files.real(path);

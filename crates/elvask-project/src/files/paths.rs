@@ -61,13 +61,6 @@ fn is_plain(path: &[u8]) -> bool {
     is_sure || parts.split(|byte| *byte == b'/').all(|part| !matches!(part, b"" | b"." | b".."))
 }
 
-/// Says whether a path is that of a folder or of something in it, by the names alone, as `Path::starts_with` does part by part.
-pub(crate) fn is_in(path: &Path, folder: &Path) -> bool {
-    let [bytes, of_folder] = [path, folder].map(|path| path.as_os_str().as_encoded_bytes());
-    let rest = bytes.strip_prefix(of_folder);
-    rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/")) || path.starts_with(folder)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -102,15 +95,5 @@ mod tests {
             }
         }
         assert!(plain > 30);
-    }
-
-    #[test]
-    fn what_is_in_a_folder_is_told_as_by_its_parts() {
-        let all = ["", "/", "/a", "/a/", "/a/b", "/a//b", "/ab", "/a/./b", "/a/..", "a", "a/b", "/a/b/c"];
-        for path in all.map(Path::new) {
-            for folder in all.map(Path::new) {
-                assert_eq!(is_in(path, folder), path.starts_with(folder), "{path:?} in {folder:?}");
-            }
-        }
     }
 }
